@@ -13,8 +13,19 @@ import numpy as np
 from numba import njit
 from scipy.fft import dct
 from skimage import data, restoration
+from skimage.color import lab2xyz
 
-from bruto.color.spaces import D65_XYZ, decode_srgb, encode_srgb, lightness, space, working_to, xyz_to_lab
+from bruto.color.spaces import (
+    D65_XYZ,
+    OKLAB_FROM_LMS,
+    OKLAB_LMS_FROM_XYZ,
+    decode_srgb,
+    encode_srgb,
+    lightness,
+    space,
+    working_to,
+    xyz_to_lab,
+)
 from bruto.develop.demosaic import color_offsets, demosaic
 from bruto.develop.noise_coefficients import coefficient_noise
 from bruto.develop.quads import bin_quads
@@ -23,7 +34,7 @@ from bruto.develop.steps import noise, sharpness
 from bruto.develop.steps.base_layer import Base, base_of
 from bruto.develop.steps.color import lab_stage
 from bruto.develop.steps.dct import backward, denoise_plane, forward
-from bruto.develop.steps.fast_math import exp2_of, log2_of
+from bruto.develop.steps.fast_math import exp2_of, log2_of, root_of
 from bruto.develop.steps.tone import color_table, curve, tables
 from bruto.develop.steps.working_light import to_working
 from tests.develop.point import PointParams, neutral_tables, placed, point_pass
@@ -266,7 +277,19 @@ def _exps(x, out):
         out[i] = exp2_of(x[i])
 
 
+@njit
+def _roots(x, out):
+    for i in range(len(x)):
+        out[i] = root_of(x[i])
+
+
 class Approximations(unittest.TestCase):
+    def test_cube_root(self) -> None:
+        x = np.concatenate([-np.geomspace(1e-6, 1e3, 2001), [0], np.geomspace(1e-6, 1e3, 2001)]).astype(np.float32)
+        out = np.empty_like(x)
+        _roots(x, out)
+        np.testing.assert_allclose(out, np.cbrt(x.astype(float)), rtol=3e-6, atol=2e-4)
+
     def test_logarithm(self) -> None:
         x = np.geomspace(1e-6, 1e4, 20001).astype(np.float32)
         out = np.empty_like(x)
@@ -358,6 +381,12 @@ class ToneStep(unittest.TestCase):
         self.assertTrue((np.diff(out[32, :, 1].astype(int)) >= 0).all())
 
 
+def _oklab_hue(lab: np.ndarray) -> float:
+    """Return the OKLab hue of a CIELAB colour (another library's way to light), degrees."""
+    a, b = (OKLAB_FROM_LMS @ np.cbrt(OKLAB_LMS_FROM_XYZ @ lab2xyz(lab)))[1:]
+    return math.degrees(math.atan2(b, a))
+
+
 class PaleHighlights(unittest.TestCase):
     """Colour near white under a curve that presses many stops into few tones."""
 
@@ -380,6 +409,12 @@ class PaleHighlights(unittest.TestCase):
             kept, pale = self.shown(self.pressed, 5, colour, False), self.shown(self.pressed, 5, colour)
             self.assertLess(math.hypot(*pale[1:]), 0.5 * math.hypot(*kept[1:]))
             self.assertGreaterEqual(pale[0], kept[0] - 0.5)
+
+    def test_light_keeps_its_hue_on_the_way_to_white(self) -> None:
+        """Mixed with white in linear light, orange would turn by 9 degrees and yellow by 8."""
+        for colour in ((1.9, 0.8, 0.25), (1.5, 1.0, 0.15), (0.7, 1.0, 1.5)):
+            kept, pale = (_oklab_hue(self.shown(self.pressed, 4.5, colour, p)) for p in (False, True))
+            self.assertLess(abs(kept - pale), 0.5)
 
     def test_greys_stay_and_what_is_not_bright_is_left_alone(self) -> None:
         np.testing.assert_allclose(self.shown(self.pressed, 4, (1, 1, 1))[1:], 0, atol=0.1)

@@ -20,7 +20,7 @@ import bruto.numba_config  # noqa: F401  sets up what kernels run on
 from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, lightness, luminance_of, working_to_xyz
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import HueNode, SplitTint
-from bruto.develop.steps.fast_math import exp2_of
+from bruto.develop.steps.fast_math import exp2_of, root_of
 from bruto.develop.steps.kernel_rows import product_row
 from bruto.develop.steps.step import Band, PointStep, StepInput
 
@@ -168,16 +168,9 @@ def _tint_table(split_tint: SplitTint) -> NDArray[np.float32]:
 
 @njit(cache=True, fastmath=True, error_model="numpy")
 def _roots_row(x):
-    """Cube roots with their signs (Halley's method from exponent bits, relative error below 3e-7)."""
+    """Cube roots with their signs."""
     for j in range(len(x)):
-        size = abs(x[j]) + np.float32(1e-12)
-        bits = np.float32(size).view(np.int32)
-        t = np.int32(np.float32(bits) * np.float32(1 / 3.0) + np.float32(709921077)).view(np.float32)
-        cube = t * t * t
-        t = t * (cube + size + size) / (cube + cube + size)
-        cube = t * t * t
-        t = t * (cube + size + size) / (cube + cube + size)
-        x[j] = math.copysign(t, x[j])
+        x[j] = root_of(x[j])
 
 
 @njit(inline="always")

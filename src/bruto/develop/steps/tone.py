@@ -17,12 +17,12 @@ from numpy.typing import NDArray
 from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.color.spaces import luminance_of
+from bruto.color.spaces import OKLAB_LMS_FROM_XYZ, luminance_of, working_to_xyz
 from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
 from bruto.develop.steps.base_layer import GREY, TONE_BASE, Base
-from bruto.develop.steps.fast_math import exp2_of, log2_of
+from bruto.develop.steps.fast_math import exp2_of, log2_of, root_of
 from bruto.develop.steps.kernel_rows import WEIGHTS, across_row, at_least_two
 from bruto.develop.steps.local_contrast import MEDIUM_BASE
 from bruto.develop.steps.profile_look import ProfileLook, look_row, no_look
@@ -34,6 +34,9 @@ PALE_FROM, PALE_TO, PALE_SLOPE = 0.5, 0.8, 0.4
 """Output light between which colour begins to depend on the tone curve's slope, and slope below which it pales."""
 BEND = 0.85
 """Output light from which detail bends towards white, at the lowest."""
+
+_LMS = (OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
+_FROM_LMS = np.linalg.inv(OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
 
 
 def curve(tone: Tone) -> MonotoneCurve:
@@ -121,6 +124,24 @@ def color_table(tone: Tone, contrast: float = 1.0) -> NDArray[np.float32]:
 
 
 @njit(cache=True, fastmath=True, error_model="numpy")
+def _paled(x, y, z, grey, share):
+    """Lower the chroma of working light to `share` of it at constant OKLab hue and luminance `grey`.
+
+    Mixed with white in linear light, orange would turn pink on its way (Abney's effect).
+    """
+    even = root_of(grey) * (np.float32(1) - share)
+    l = even + share * root_of(_LMS[0, 0] * x + _LMS[0, 1] * y + _LMS[0, 2] * z)
+    m = even + share * root_of(_LMS[1, 0] * x + _LMS[1, 1] * y + _LMS[1, 2] * z)
+    s = even + share * root_of(_LMS[2, 0] * x + _LMS[2, 1] * y + _LMS[2, 2] * z)
+    l, m, s = l * l * l, m * m * m, s * s * s
+    x = _FROM_LMS[0, 0] * l + _FROM_LMS[0, 1] * m + _FROM_LMS[0, 2] * s
+    y = _FROM_LMS[1, 0] * l + _FROM_LMS[1, 1] * m + _FROM_LMS[1, 2] * s
+    z = _FROM_LMS[2, 0] * l + _FROM_LMS[2, 1] * m + _FROM_LMS[2, 2] * s
+    scale = grey / max(WEIGHTS[0] * x + WEIGHTS[1] * y + WEIGHTS[2] * z, np.float32(1e-6))
+    return x * scale, y * scale, z * scale
+
+
+@njit(cache=True, fastmath=True, error_model="numpy")
 def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curve, reference, color, base_a, base_b,
          relief, medium_a, medium_b, broad, medium_gain, uses_look, look, raw_scale, baseline_scale):  # fmt: skip
     """Tone, relief and the camera's look on one row of working light, in place; `light`: its luminance."""
@@ -182,10 +203,8 @@ def _row(x, y, z, light, gain, place_y, start_x, step_x, weights, exposure, curv
         z[j] *= ratio
     if len(color) > 1:
         for j in range(w):
-            share, grey = color[index[j]], gain[j]
-            x[j] = grey + share * (x[j] - grey)
-            y[j] = grey + share * (y[j] - grey)
-            z[j] = grey + share * (z[j] - grey)
+            if color[index[j]] < np.float32(1):
+                x[j], y[j], z[j] = _paled(x[j], y[j], z[j], gain[j], color[index[j]])
 
 
 @njit(cache=True, fastmath=True, nogil=True, error_model="numpy")
