@@ -1,7 +1,7 @@
 """How far hues turn on their way to white: `python -m benchmarks.hue_to_white`.
 
-Tints are exposed more and more by the exposure correction, and the hue of what is rendered (OKLab; Ottosson 2020) is
-compared with that of the darkest rendering, up to L* 95.
+Tints are exposed more and more, by the exposure correction and in a ramp that fills the sensor, and the hue of what is
+rendered (OKLab; Ottosson 2020) is compared with that of the darkest rendering or of L* 50, up to L* 95.
 """
 
 from __future__ import annotations
@@ -41,29 +41,56 @@ def hue(code: NDArray[np.float64]) -> float:
     return float(np.degrees(np.arctan2(b, a)))
 
 
-def main() -> None:
-    """Print the largest turn of each tint, with lightness and chroma there."""
+def worst_of(codes: NDArray[np.float64], first: float) -> tuple[float, float, float]:
+    """Largest turn from the hue `first` of codes (n, 3) up to `LIGHTEST`, degrees, with lightness and chroma there."""
+    worst = (0.0, 0.0, 0.0)
+    for code, (lightness, a, b) in zip(codes, rgb2lab(codes[None] / 255.0)[0], strict=True):
+        turn, chroma = abs((hue(code) - first + 180) % 360 - 180), float(np.hypot(a, b))
+        if lightness <= LIGHTEST and chroma > LEAST_CHROMA and turn > worst[0]:
+            worst = (turn, float(lightness), chroma)
+    return worst
+
+
+def by_correction() -> dict[str, tuple[float, float, float]]:
+    """What each tint turns by under more and more exposure correction."""
     light = np.zeros((160, SIDE * len(TINTS), 3), np.float32)
     for k, code in enumerate(TINTS.values()):
         light[:, SIDE * k : SIDE * (k + 1)] = decode_srgb(np.array(code) / 255.0)
     sensor = Sensor(a=1e-7, b=1e-10, bits=16, black=0.0, gains=(1.9, 1.0, 1.8))
-    first: dict[str, float] = {}
-    worst = dict.fromkeys(TINTS, (0.0, 0.0, 0.0))
+    rows = []
     with TemporaryDirectory() as folder:
         developer = Developer(source_of(Path(folder), light, sensor, seed=-1, scale=DARK))
         for exposure in EXPOSURES:
             recipe = Recipe(exposure=float(exposure), sharpness=0.0, luminance_noise=0.0, chroma_noise=0.0)
-            picture = developer.render(recipe).astype(float)
-            for k, name in enumerate(TINTS):
-                code = picture[60:100, SIDE * k + 20 : SIDE * k + 40].reshape(-1, 3).mean(axis=0)
-                lightness, a, b = rgb2lab(code[None, None] / 255.0)[0, 0]
-                own = hue(code)
-                turn = abs((own - first.setdefault(name, own) + 180) % 360 - 180)
-                chroma = float(np.hypot(a, b))
-                if lightness <= LIGHTEST and chroma > LEAST_CHROMA and turn > worst[name][0]:
-                    worst[name] = (turn, float(lightness), chroma)
-    for name, (turn, lightness, chroma) in worst.items():
-        print(f"{name:14} {turn:4.1f} degrees at L* {lightness:.0f}, chroma {chroma:.0f}")
+            picture = developer.render(recipe).astype(float)[60:100]
+            middles = range(SIDE // 2, light.shape[1], SIDE)
+            rows.append([picture[:, m - 10 : m + 10].reshape(-1, 3).mean(axis=0) for m in middles])
+    codes = np.array(rows)
+    return {name: worst_of(codes[:, k], hue(codes[0, k])) for k, name in enumerate(TINTS)}
+
+
+def by_clipping() -> dict[str, tuple[float, float, float]]:
+    """What a ramp of each tint turns by, from dark to four times the light that fills the sensor."""
+    stops = 2.0 ** np.linspace(-5.0, 2.2, 480)
+    found = {}
+    for name, code in TINTS.items():
+        tint = decode_srgb(np.array(code) / 255.0)
+        light = np.broadcast_to(stops[:, None] * (tint / tint.max()), (200, 480, 3)).astype(np.float32)
+        with TemporaryDirectory() as folder:
+            sensor = Sensor(a=2e-4, b=1e-7, gains=(1.9, 1.0, 1.8))
+            developer = Developer(source_of(Path(folder), light, sensor, seed=-1))
+        codes = developer.render(Recipe()).astype(float)[90:110].mean(axis=0)
+        lightness = rgb2lab(codes[None] / 255.0)[0, :, 0]
+        middle = np.abs(lightness - 50).argmin()
+        found[name] = worst_of(codes[lightness >= 50], hue(codes[middle]))
+    return found
+
+
+def main() -> None:
+    """Print the largest turn of each tint, with lightness and chroma there."""
+    for title, found in (("by correction", by_correction()), ("through clipping", by_clipping())):
+        for name, (turn, lightness, chroma) in found.items():
+            print(f"{title}: {name:14} {turn:4.1f} degrees at L* {lightness:.0f}, chroma {chroma:.0f}")
 
 
 if __name__ == "__main__":

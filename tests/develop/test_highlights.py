@@ -114,7 +114,7 @@ class Sky(unittest.TestCase):
             _, chroma, hue = polar(oklab(codes.mean(axis=0)))
             at = (lightness > 50) & (lightness < 95) & (chroma > 0.03)
             turned = away(hue, hue[np.abs(lightness - 50).argmin()])[at].max()
-            self.assertLess(turned, 3.2, tint)
+            self.assertLess(turned, 3.0, tint)
 
 
 if __name__ == "__main__":

@@ -195,6 +195,14 @@ class Airlight(unittest.TestCase):
                 else:
                     self.assertGreater(value["of_it"], 0.5, key)
 
+    def test_air_has_the_colour_of_skies(self) -> None:
+        """A meadow or a wall out of focus rises as evenly as air, but is green or brown."""
+        hazy, _ = natural.hazy_photograph(1.5)
+        for color, airy in (((1.0, 1.0, 1.0), True), ((0.85, 1.0, 1.2), True), ((0.8, 1.3, 0.5), False),
+                            ((1.5, 1.0, 0.55), False)):  # fmt: skip
+            light = np.minimum(hazy * np.array(color, np.float32), 1.0)
+            self.assertEqual(airlight_of(light, haze_of(light)).airy, airy, color)
+
     def test_nothing_is_said_of_a_plain_or_tiny_picture(self) -> None:
         for shape in ((300, 400, 3), (20, 20, 3)):
             plain = np.full(shape, 0.5, np.float32)

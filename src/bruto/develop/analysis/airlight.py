@@ -27,6 +27,10 @@ RISES, EVERYWHERE, COLORED, PALE = 0.68, 0.12, 0.15, 0.08
 which speaks of air over all, given that contrast falls with it, that the picture's most coloured tenth has so much
 colour and the far third no more than that: leaves against the light are as bright and even, but green.
 """
+WARMEST, BLUEST, GREENEST = 1.7, 0.45, 1.2
+"""Most and least red over blue, and green over the root of both (or the inverse), of light that may be air's: it
+scatters daylight, so its colour is that of skies. A meadow or a sandy slope out of focus is as even, but green or brown.
+"""
 
 
 class Airlight(NamedTuple):
@@ -95,4 +99,7 @@ def airlight_of(working: NDArray[np.float32], haze: Haze) -> Airlight:
     by_depth = rises >= RISES and far >= near + 0.05 and least >= 0.05
     over_all = least >= EVERYWHERE and far > near and falls < -0.5
     over_all &= bool(np.quantile(color[textured], 0.9) >= COLORED and np.median(color[upper]) <= PALE)
-    return Airlight(far, least, rises, bool(by_depth or over_all))
+    red, green, blue = (float(v) for v in haze.light)
+    tint = green / max(float(np.sqrt(red * blue)), 1e-9)
+    of_sky = BLUEST * blue <= red <= WARMEST * blue and 1 / GREENEST <= tint <= GREENEST
+    return Airlight(far, least, rises, bool(of_sky and (by_depth or over_all)))
