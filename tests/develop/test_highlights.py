@@ -9,7 +9,8 @@ from tempfile import TemporaryDirectory
 import cv2
 import numpy as np
 
-from bruto.color.spaces import picture_to_lab
+from bruto.color.difference import delta_e00
+from bruto.color.spaces import decode_srgb, picture_to_lab
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import Recipe
 from bruto.develop.source import open_source
@@ -115,6 +116,35 @@ class Sky(unittest.TestCase):
             at = (lightness > 50) & (lightness < 95) & (chroma > 0.03)
             turned = away(hue, hue[np.abs(lightness - 50).argmin()])[at].max()
             self.assertLess(turned, 3.0, tint)
+
+
+class Surroundings(unittest.TestCase):
+    """What is clipped takes its colour from its own surface, not from the one behind it."""
+
+    def error(self, light: np.ndarray) -> float:
+        """Delta E 2000 (95 %) of what is clipped, at equal lightness, from a shot in which nothing is."""
+        found = []
+        for scale in (0.4, 2.2):
+            with TemporaryDirectory() as folder:
+                developer = Developer(source_of(Path(folder), light, Sensor(a=2e-4, b=1e-7), 3, scale))
+            found.append(picture_to_lab(developer.render(Recipe(exposure=-np.log2(scale) - 1.0))))
+        clipped = np.repeat(np.repeat(developer.clipped > 0, 2, axis=0), 2, axis=1)
+        self.assertGreater(float(clipped.mean()), 0.05)
+        wanted, got = (cv2.GaussianBlur(f.astype(np.float32), (0, 0), 2.0)[clipped] for f in found)
+        wanted[:, 0] = got[:, 0]
+        return float(np.percentile(delta_e00(wanted, got), 95))
+
+    def test_a_bright_face_before_a_lawn_stays_skin(self) -> None:
+        y, x = np.mgrid[:320, :400].astype(np.float32)
+        shade = np.clip(1.15 - x / 400, 0.25, 1.0)[..., None]  # the light comes from the side of the lawn
+        skin = shade * decode_srgb(np.array([235, 200, 180]) / 255.0)
+        lawn = np.full(3, 0.4) * decode_srgb(np.array([90, 140, 50]) / 255.0)
+        face = np.hypot(x - 190, y - 160)[..., None] < 120
+        self.assertLess(self.error(np.where(face, skin, lawn).astype(np.float32)), 4.0)
+
+    def test_a_sky_whose_blue_is_full_everywhere_stays_blue(self) -> None:
+        level = np.linspace(0.7, 0.8, 400, dtype=np.float32)[None, :, None].repeat(320, axis=0)
+        self.assertLess(self.error(level * decode_srgb(np.array([160, 205, 250]) / 255.0).astype(np.float32)), 6.0)
 
 
 if __name__ == "__main__":

@@ -29,7 +29,7 @@ colour and the far third no more than that: leaves against the light are as brig
 """
 WARMEST, BLUEST, GREENEST = 1.7, 0.45, 1.2
 """Most and least red over blue, and green over the root of both (or the inverse), of light that may be air's: it
-scatters daylight, so its colour is that of skies. A meadow or a sandy slope out of focus is as even, but green or brown.
+scatters daylight, so its colour is that of skies. A meadow or a sandy slope out of focus is even, but green or brown.
 """
 
 

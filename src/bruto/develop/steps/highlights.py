@@ -2,12 +2,14 @@
 
 The ratios of red and blue to green are carried from places where nothing is clipped into those where something is, on a
 small picture, by normalised convolution (Knutsson, Westin, CVPR 1993) at all scales at once, near ones first, so that
-they have no steps; far from any they fade to the scene's own white. What is much brighter than full green fades to it,
+they have no steps, and not across edges, or skin before a lawn would turn green; far from any they fade to the scene's
+own white. What is much brighter than full green fades to it,
 too: of lamps, the sun and clouds the eye expects white, and rests of colour there are guesses.
 """
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import cv2
@@ -16,7 +18,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.color.spaces import lowest
+from bruto.color.spaces import highest, lowest
 from bruto.develop.steps.fast_math import exp2_of
 from bruto.develop.steps.step import CoarseField, Mapping, RecordedImage
 
@@ -34,9 +36,17 @@ SCALES = (1.5, 3.0, 6.0, 12.0, 24.0, 48.0)
 """Standard deviations of the convolutions, cells of the small picture."""
 NEARER = 16.0
 """How many times more a scale counts than the next coarser one."""
+EDGE = 0.1
+"""Change of light, EV, that counts as far as a scale's own length: beyond an edge there is another surface."""
+GRADUAL = 0.2
+"""Change of light from cell to cell, EV, that is no edge."""
 BRIGHTER = 4.0
 """Power of green light by which cells count: the brightest are likeliest to be the same surface."""
-UNKNOWN = 1e-9
+AT_LEAST = 1e-7
+"""Weight of a ratio that a full channel makes a lower bound, beside that of a known one."""
+OFFSET = 8.0
+"""Added to ratios while they are carried, so that no sum of them comes near 0, where arithmetic is slow."""
+UNKNOWN = 1e-16
 """Weight of the scene's own white, beside that of cells around."""
 FADES = (1.15, 1.9)
 """Green light (full = 1) between which rebuilt pale light fades to the scene's own white."""
@@ -122,31 +132,61 @@ def ratios_of(rgb: NDArray[np.float32], clipped: NDArray[np.uint8]) -> Ratios:
     if not clipped.any():
         return no_ratios()
     h, w = rgb.shape[:2]
-    full = cv2.resize((clipped > 0).astype(np.float32), (w, h), interpolation=cv2.INTER_AREA) > 0
-    full = cv2.dilate(full.astype(np.uint8), np.ones((3, 3))) > 0
-    good = ~full & (rgb[..., 1] > DARKEST) & (lowest(rgb) > 1e-4)
+    full = [cv2.threshold(clipped & bit, 0, 255, cv2.THRESH_BINARY)[1] for bit in (1, 2, 4)]
+    full = [cv2.dilate(cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA), np.ones((3, 3))) > 0 for f in full]
     light = np.log2(np.maximum(rgb, 1e-5))
-    found = np.stack([light[..., 0] - light[..., 1], light[..., 2] - light[..., 1]], axis=2)
-    good &= np.abs(found).max(axis=2) < MOST_STOPS
-    weight = np.where(good, np.minimum(rgb[..., 1], 1.0) ** BRIGHTER, 0).astype(np.float32)
-    everything = np.where(good[..., None], np.concatenate([found, np.ones((h, w, 1))], axis=2), 0).astype(np.float32)
-    mixed = _carried(everything * weight[..., None])
-    mixed = mixed[..., :2] / (mixed[..., 2:] + UNKNOWN)
-    return Ratios(np.ascontiguousarray(mixed[..., 0]), np.ascontiguousarray(mixed[..., 1]))
+    seen = (rgb[..., 1] > DARKEST) & (lowest(rgb) > 1e-4) & ~full[1]
+    brightness = np.minimum(rgb[..., 1], 1.0) ** BRIGHTER
+    values = np.empty((h, w, 4), np.float32)
+    for k, channel in enumerate((0, 2)):
+        ratio = light[..., channel] - light[..., 1]
+        share = np.where(full[channel], np.float32(AT_LEAST), np.float32(1)) * brightness
+        weight = np.where(seen & (np.abs(ratio) < MOST_STOPS), share, np.float32(0)) + np.float32(UNKNOWN)
+        values[..., 2 * k] = (np.where(weight > UNKNOWN, ratio, np.float32(0)) + np.float32(OFFSET)) * weight
+        values[..., 2 * k + 1] = weight
+    mixed = _carried(values, light)
+    red, blue = (mixed[..., k] / mixed[..., k + 1] - np.float32(OFFSET) for k in (0, 2))
+    return Ratios(np.ascontiguousarray(red), np.ascontiguousarray(blue))
 
 
-def _carried(weighted: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Sum weighted values (h, w, 3) over all scales, near ones first; wide ones on smaller pictures."""
-    h, w = weighted.shape[:2]
+@njit(cache=True, nogil=True, error_model="numpy")
+def _recursive(planes, across, down):
+    """Smooth values (h, w, n) in place along rows and columns, both ways; `across`, `down`: share that is handed on."""
+    h, w, n = planes.shape
+    for i in range(h):
+        row = planes[i]
+        for j in range(1, w):
+            for c in range(n):
+                row[j, c] += across[i, j] * (row[j - 1, c] - row[j, c])
+        for j in range(w - 2, -1, -1):
+            for c in range(n):
+                row[j, c] += across[i, j + 1] * (row[j + 1, c] - row[j, c])
+    for i in range(1, h):
+        for j in range(w):
+            for c in range(n):
+                planes[i, j, c] += down[i, j] * (planes[i - 1, j, c] - planes[i, j, c])
+    for i in range(h - 2, -1, -1):
+        for j in range(w):
+            for c in range(n):
+                planes[i, j, c] += down[i + 1, j] * (planes[i + 1, j, c] - planes[i, j, c])
+
+
+def _carried(weighted: NDArray[np.float32], light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Sum weighted values (h, w, n) over all scales, near ones first, within edges of `light` (log2, (h, w, 3)).
+
+    The recursive filter of the domain transform (Gastal, Oliveira, SIGGRAPH 2011).
+    """
     total = np.zeros_like(weighted)
+    across, down = np.zeros(light.shape[:2], np.float32), np.zeros(light.shape[:2], np.float32)
+    across[:, 1:] = np.maximum(highest(np.abs(np.diff(light, axis=1))) - GRADUAL, 0)
+    down[1:] = np.maximum(highest(np.abs(np.diff(light, axis=0))) - GRADUAL, 0)
+    spread, before = weighted.copy(), 0.0
     for k, sigma in enumerate(SCALES):
-        step = max(1, int(sigma / 3))
-        small = weighted
-        if step > 1:
-            size = max(w // step, 2), max(h // step, 2)
-            small = cv2.resize(weighted, size, interpolation=cv2.INTER_AREA)
-        blurred = cv2.GaussianBlur(small, (0, 0), sigma / step)
-        total += np.float32(NEARER**-k) * (cv2.resize(blurred, (w, h)) if step > 1 else blurred)
+        own = math.sqrt(sigma**2 - before**2)  # on top of what the finer scales have spread
+        share = np.float32(-math.sqrt(2.0) / own)
+        _recursive(spread, *(np.exp(np.maximum(share * (1 + np.float32(own / EDGE) * d), -40)) for d in (across, down)))
+        total += np.float32(NEARER**-k) * spread
+        before = sigma
     return total
 
 
