@@ -5,12 +5,14 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from bruto.develop.interpolation import MonotoneCurve, natural_spline
 
+PATIENT = settings(deadline=None, suppress_health_check=[HealthCheck.too_slow])
+"""A busy machine draws points slowly, which says nothing of curves."""
 POINTS = st.lists(st.tuples(st.integers(1, 50), st.integers(-40, 40)), min_size=2, max_size=16)
 
 
@@ -21,12 +23,14 @@ def spread(points: list[tuple[int, int]]) -> tuple[np.ndarray, np.ndarray]:
 
 
 class Curves(unittest.TestCase):
+    @PATIENT
     @given(POINTS)
     def test_monotone(self, points: list[tuple[int, int]]) -> None:
         x, y = spread(points)
         at = np.linspace(x[0], x[-1], 200)
         np.testing.assert_allclose(MonotoneCurve(x, y)(at), PchipInterpolator(x, y)(at), rtol=1e-11, atol=1e-12)
 
+    @PATIENT
     @given(POINTS)
     def test_natural(self, points: list[tuple[int, int]]) -> None:
         x, y = spread(points)
