@@ -187,7 +187,7 @@ class Highlights(unittest.TestCase):
         self.quads = bits[::2, ::2]
 
     def test_channels_follow_the_color_around(self) -> None:
-        ratios = ratios_of(cv2.resize(self.recorded, (64, 24), interpolation=cv2.INTER_AREA), self.quads)
+        ratios = ratios_of(cv2.resize(self.recorded, (128, 48), interpolation=cv2.INTER_AREA), self.quads, 2)
         errors, naive = [], []
         for j in range(0, 256, 5):
             bits = int(self.bits[40, j])
