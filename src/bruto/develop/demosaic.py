@@ -34,7 +34,7 @@ _ROWS, _COLUMNS = 96, 512
 """Size of a tile."""
 STANDS_OUT = 25.0
 """Variance of what a colour's sites tell about green over that of noise alone, at which half of it counts."""
-PAD, PAD_LIGHT, MOST_BEND = 8.0, 0.005, 2.5
+PAD, PAD_LIGHT, MOST_BEND = 8.0, 0.0005, 2.5
 """Standard deviations of noise, and light (full = 1), by which green and the colours of sites are raised before they
 are compared; how many times as strongly green may bend as they do.
 """

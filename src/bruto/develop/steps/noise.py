@@ -46,6 +46,10 @@ that counts as nothing, in variances of the noise of a channel (found on scikit-
 """
 LEAST_GAIN = 0.02
 """Photon noise of a channel at least, of that of the noisiest: a file that states none for one is not believed."""
+FARTHEST_MOVED = 4.0
+"""Standard deviations of its noise by which a value is changed at most: what differs by more is no noise, and of deep
+red, whose green is next to nothing, red would be given green's unevenness.
+"""
 REACH = 64
 """Pixels around a place that matter visibly at full size."""
 
@@ -176,8 +180,13 @@ def _of_size(y: NDArray[np.float32], out: NDArray[np.float32], half: bool) -> ND
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
-def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, terms, channel_matrix, out):
+def _unstabilise(
+    y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, places, terms, channel_matrix, old, far, rises, out
+):
     """Back to linear (`places`, `terms`: see `inverses`).
+
+    No value goes farther from what it was, `old` (h, 3 w), than the root of a x + b; `far` (3, 2): a, b, raised by the
+    square of `rises` (any number of rows, w).
 
     Colour differences may be of half the size; then `half` holds brightness of that size and the slopes by which
     they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`: see
@@ -221,7 +230,13 @@ def _unstabilise(y, noisy, grain, u, v, half, grey, grey_u, grey_v, scale, place
         light_row(r, scale[0], places[0], terms[0])
         light_row(g, scale[1], places[1], terms[1])
         light_row(b, scale[2], places[2], terms[2])
-        together(r, g, b, out[i])
+        line, was, rise = out[i], old[i], rises[i * rises.shape[0] // h]
+        together(r, g, b, line)
+        for j in range(w):
+            for c in range(3):
+                one = was[3 * j + c]
+                most = rise[j] * math.sqrt(far[c, 0] * max(max(one, line[3 * j + c]), np.float32(0)) + far[c, 1])
+                line[3 * j + c] = min(max(line[3 * j + c], one - most), one + most)
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -407,7 +422,9 @@ def reduce_noise(
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     sigma = math.sqrt(float((fine[0] ** 2).mean()))
     grain = grain_shares(y, sigma, gain, asked)
-    _unstabilise(y, noisy[0], grain, u, v, planes, *grey, scale, *inverses(a, b, variance), channel_matrix, lines(out))
+    far = ((FARTHEST_MOVED * max(1.0, asked, color)) ** 2 * np.stack([a, b], axis=1)).astype(np.float32)
+    back = *grey, scale, *inverses(a, b, variance), channel_matrix, lines(rgb), far, _across(gain, w), lines(out)
+    _unstabilise(y, noisy[0], grain, u, v, planes, *back)
     if cut is not None and brightness > 0 and color > 0:  # of noise itself there is no mean
         undo_cut(lines(out), gain, *uncut_tables(cut, np.stack([a, b], axis=1), variance, kind == "mosaic"))
     return out
