@@ -6,18 +6,22 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import cv2
 import numpy as np
 from benchmarks import natural
 from numpy.typing import NDArray
 
+from bruto.color.spaces import decode_srgb
 from bruto.develop.analysis.airlight import airlight_of
 from bruto.develop.demosaic import demosaic
 from bruto.develop.noise_coefficients import coefficient_noise, ratios_of
+from bruto.develop.pipeline import Developer
+from bruto.develop.recipe import Recipe
 from bruto.develop.steps.grey_line import grey_line, grey_row
 from bruto.develop.steps.haze import haze_of
 from bruto.develop.steps.noise import reduce_noise
 from bruto.develop.steps.variance_stabilisation import inverses, light_row, mean_stabilised, means, stabilised
-from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen
+from tests.photographs import KINDS, LIGHT, Sensor, codes_of, light_of, noisy, seen, source_of
 
 EVEN_LIGHT = np.ones((1, 1), np.float32)
 
@@ -207,6 +211,24 @@ class Airlight(unittest.TestCase):
         for shape in ((300, 400, 3), (20, 20, 3)):
             plain = np.full(shape, 0.5, np.float32)
             self.assertFalse(airlight_of(plain, haze_of(plain)).airy)
+
+
+class DeepColors(unittest.TestCase):
+    """A deep red cloth, whose green is next to nothing, before dark blue: neither mesh nor dots along the edge."""
+
+    def test_red_is_even_and_green_stays_out_of_it(self) -> None:
+        y, x = np.mgrid[:320, :400].astype(np.float32)
+        away = np.hypot(x - 200, y - 160)
+        share = np.clip(110.5 - away, 0, 1)[..., None]
+        red = (0.8 + 0.3 * np.sin(x / 37 + y / 23))[..., None] * decode_srgb(np.array([195, 0, 12]) / 255.0)
+        light = share * red + (1 - share) * decode_srgb(np.array([28, 38, 55]) / 255.0)
+        with tempfile.TemporaryDirectory() as folder:
+            sensor = Sensor(a=2e-6, b=1e-9)
+            developer = Developer(source_of(Path(folder), light.astype(np.float32), sensor, 3, 0.45))
+        found = developer.render(Recipe(sharpness=0.0)).astype(np.float32)
+        fine = np.abs(found[..., 0] - cv2.GaussianBlur(found[..., 0], (0, 0), 1.5))
+        self.assertLess(float(fine[away < 100].max()), 6.0)
+        self.assertLess(float(found[..., 1][np.abs(away - 107) < 2].max()), 15.0)
 
 
 if __name__ == "__main__":

@@ -17,6 +17,7 @@ order written (no fast arithmetic), so that pieces of a frame agree with the who
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -51,6 +52,10 @@ in black: there nothing falls below half of what is around, or bright windows wo
 """
 STEEPEST = 3.0
 """Limit of the slopes of red and blue, over balanced green."""
+SLACK = 0.3
+"""How far green may lie beyond that around, in differences of it, where its site's own colour does not stand out:
+what deep red has beside blue would be dots.
+"""
 
 
 def color_offsets(cfa: str) -> tuple[int, int]:
@@ -343,10 +348,25 @@ def _demosaic(mosaic, ry, rx, gains, noise, blacks, out):
             e0, e1 = green[y, place + s - 1 :][:count], green[y, place + s :][:count]
             e2, e3 = green[y - 1, place:][:count], green[y + 1, place:][:count]
             mid, beside, other, corner = rows[0, :count], rows[1, :count], rows[2, :count], rows[3, :count]
+            f0, f1 = own[y, place - 1 :][:count], own[y, place + 1 :][:count]
+            f2, f3 = own[y - 2, place:][:count], own[y + 2, place:][:count]
+            zero, pad, floor, shot, read = (
+                np.float32(0),
+                np.float32(PAD),
+                np.float32(PAD_LIGHT),
+                noise[1, 0],
+                noise[1, 1],
+            )
             dark, black, far = blacks[1], blacks[mine], blacks[2 - mine]
             for k in range(count):
                 least = min(min(e0[k], e1[k]), min(e2[k], e3[k]))
-                mid[k] = _above(a[k] - d[k], least, max(max(e0[k], e1[k]), max(e2[k], e3[k])), dark)
+                most = max(max(e0[k], e1[k]), max(e2[k], e3[k]))
+                lowest, highest = min(min(f0[k], f1[k]), min(f2[k], f3[k])), max(max(f0[k], f1[k]), max(f2[k], f3[k]))
+                slack = np.float32(SLACK) * (most - least) + pad * math.sqrt(shot * max(most, zero) + read) + floor
+                one = max(a[k], zero) + slack
+                found = _above(a[k] - d[k], least, most, dark)
+                found = max(found, (least - slack) * min(one / (max(lowest, zero) + slack), np.float32(1)))
+                mid[k] = min(found, (most + slack) * max(one / (max(highest, zero) + slack), np.float32(1)))
             for k in range(count):
                 beside[k] = _above(half * ((m0[k] + m1[k]) * g[k] + (r0[k] + r1[k])), o0[k], o1[k], black)
             for k in range(count):
