@@ -230,6 +230,17 @@ OKLAB_FROM_LMS = np.array(
 """OKLab (Ottosson 2020), XYZ of D65 to cone response, and its cube root to L, a, b."""
 
 
+def working_to_lms() -> NDArray[np.float64]:
+    """Compute the matrix (3, 3) from linear working space to the cone response of OKLab (Ottosson 2020).
+
+    Returns
+    -------
+    NDArray[np.float64]
+        Matrix on columns of working space; white becomes (1, 1, 1) within 0.0005.
+    """
+    return OKLAB_LMS_FROM_XYZ @ working_to_xyz()
+
+
 def picture_to_lab(picture: NDArray[np.uint8], name: str = "srgb") -> NDArray[np.float64]:
     """Compute the CIELAB (D65) of an encoded 8-bit picture (..., 3).
 

@@ -47,8 +47,8 @@ NOISY = 1.0
 """Variance likewise, in variances of the noise."""
 STEEP, STEEP_FROM, STEEP_NOISE = 3.0, 0.01, 6.0
 """Light over light next to it that makes an edge steep, from how much of saturation and how many standard deviations
-of noise
-in black: there nothing falls below half of what is around, or bright windows would have black and coloured outlines.
+of noise in black: there nothing falls below half of what is around, or bright windows would have black and coloured
+outlines.
 """
 STEEPEST = 3.0
 """Limit of the slopes of red and blue, over balanced green."""

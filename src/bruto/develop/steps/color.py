@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.color.spaces import OKLAB_FROM_LMS, OKLAB_LMS_FROM_XYZ, lightness, luminance_of, working_to_xyz
+from bruto.color.spaces import OKLAB_FROM_LMS, lightness, luminance_of, working_to_lms
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import HueNode, SplitTint
 from bruto.develop.steps.fast_math import exp2_of, root_of
@@ -244,7 +244,7 @@ def _color(x, y, z, lab, to_lms, from_lms, lab_to_lms):
             c[j] = c[j] * c[j] * c[j]
 
 
-_TO_LMS = (OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
+_TO_LMS = working_to_lms().astype(np.float32)
 _FROM_LMS = OKLAB_FROM_LMS.astype(np.float32)
 _LAB_TO_LMS = np.linalg.inv(OKLAB_FROM_LMS).astype(np.float32)
 

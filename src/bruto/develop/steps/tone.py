@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from typing_extensions import override
 
 import bruto.numba_config  # noqa: F401  sets up what kernels run on
-from bruto.color.spaces import OKLAB_LMS_FROM_XYZ, luminance_of, working_to_xyz
+from bruto.color.spaces import luminance_of, working_to_lms
 from bruto.develop.interpolation import MonotoneCurve
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Tone
@@ -35,8 +35,8 @@ PALE_FROM, PALE_TO, PALE_SLOPE = 0.5, 0.8, 0.4
 BEND = 0.85
 """Output light from which detail bends towards white, at the lowest."""
 
-_LMS = (OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
-_FROM_LMS = np.linalg.inv(OKLAB_LMS_FROM_XYZ @ working_to_xyz()).astype(np.float32)
+_LMS = working_to_lms().astype(np.float32)
+_FROM_LMS = np.linalg.inv(working_to_lms()).astype(np.float32)
 
 
 def curve(tone: Tone) -> MonotoneCurve:
