@@ -50,12 +50,12 @@ def spots_at(stars: np.ndarray, seconds: float, *, error: float = 0.15, false: i
 class Clock(unittest.TestCase):
     """Frames whose files tell the time of a phone's clock that was changed in the night."""
 
-    def planned(self, changed_h: float) -> list[FrameAssessment]:
+    def planned(self, changed_h: float, pace: float = 16.4) -> list[FrameAssessment]:
         with TemporaryDirectory() as name:
             tags = sample_tags()
             begin, paths = datetime(2026, 10, 25, 2, 40), []
             for k in range(9):
-                taken = begin + timedelta(seconds=16.4 * k, hours=changed_h if k >= 5 else 0)
+                taken = begin + timedelta(seconds=pace * k, hours=changed_h if k >= 5 else 0)
                 paths.append(Path(name) / f"sky-{k + 6}.dng")
                 write_dng(paths[-1], np.full((16, 16), 300, np.uint16), replace(
                     tags, taken=taken.strftime("%Y:%m:%d %H:%M:%S"), exposure_s=15.0, iso=1600.0
@@ -73,6 +73,12 @@ class Clock(unittest.TestCase):
                 if changed:
                     alternative = "forward" if changed > 0 else "back"
                     self.assertIn(f"set {alternative} by {abs(changed):g} h before sky-11.dng", notes[0])
+
+    def test_files_of_one_time_follow_each_other_as_numbered(self) -> None:
+        """Copies carry the time of the copy: what is left out between them is known by the exposure alone."""
+        frames = self.planned(0.0, pace=0.0)
+        self.assertEqual([f.path.stem for f in frames], [f"sky-{k + 6}" for k in range(9)])
+        np.testing.assert_allclose(np.diff([f.start for f in frames]), 15.0, atol=1.0)
 
     def test_a_pause_is_a_pause(self) -> None:
         frames = self.planned(0.75)

@@ -29,6 +29,8 @@ CLOCK_STEP_S, MOST_CLOCK_S = 1800.0, 7200.0
 """Seconds by which clocks are put forward or back, for summer or in another zone, and how far at most."""
 SLACK = 1.05
 """Times the exposure from one frame to the next where no clock tells it."""
+WHOLE_S = 2.0
+"""Exposure times from which clocks that tell whole seconds must tell frames apart."""
 
 
 @dataclass
@@ -138,9 +140,12 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
     notes: dict[Path, str] = {}
     if timed:
         known.sort(key=lambda t: _by_number(t[0].name))
-        times, notes = _one_clock([(p, t) for p, t, _, _ in known if t is not None])
-        known = [(p, times[p], k, s) for p, _, k, s in known]
-        known.sort(key=lambda t: (t[1], t[0].name))
+        times = [(p, t) for p, t, _, _ in known if t is not None]
+        timed = _ticks([t for _, t in times], float(usual[3] or 0.0))
+        if timed:
+            at, notes = _one_clock(times)
+            known = [(p, at[p], k, s) for p, _, k, s in known]
+            known.sort(key=lambda t: (t[1], t[0].name))
     begin, seconds = next((t, s) for _, t, k, s in known if k == usual)
     for n, (path, taken, kind, own) in enumerate(known):
         start = n * (seconds or 1.0) * SLACK
@@ -150,6 +155,12 @@ def plan(paths: Sequence[Path]) -> list[FrameAssessment]:
         found.append(FrameAssessment(path, start, own, why, note=notes.get(path, "")))
     _smooth_starts([f for f in found if not f.why])
     return found
+
+
+def _ticks(times: Sequence[datetime], seconds: float) -> bool:
+    """Whether times tell frames apart: copied files have that of the copy, and one frame ends before the next."""
+    steps = [(b - a).total_seconds() for a, b in pairwise(sorted(times))]
+    return seconds < WHOLE_S or not steps or float(np.median(steps)) > 0.5 * seconds
 
 
 def _by_number(name: str) -> tuple[str | int, ...]:
