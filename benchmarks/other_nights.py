@@ -147,6 +147,9 @@ def gaps() -> None:
     for name in GAPS:
         night = replace(KINDS[name], frames=64, clouded=dict.fromkeys((31, 32, 33), 0.9))  # arcs long enough
         whole, bridged = gap(night)
+        if not bridged:
+            print(f"{name:26} no bright arc is long enough", flush=True)
+            continue
         print(
             f"{name:26} {len(whole)} arcs dip by {np.median(whole):.3f}; {len(bridged)} gaps by "
             f"{np.median(bridged):.3f} in the median, {np.percentile(bridged, 90):.3f} (90 %)",
