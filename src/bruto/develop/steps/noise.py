@@ -185,8 +185,8 @@ def _unstabilise(
 ):
     """Back to linear (`places`, `terms`: see `inverses`).
 
-    No value goes farther from what it was, `old` (h, 3 w), than the root of a x + b; `far` (3, 2): a, b, raised by the
-    square of `rises` (any number of rows, w).
+    No value goes farther from what it was, `old` (h, 3 w), than the root of a x + b times `rises` (any number of rows,
+    3 w); `far` (2, 3 w): a, b.
 
     Colour differences may be of half the size; then `half` holds brightness of that size and the slopes by which
     they follow it, and what is finer in brightness brings its colour along. `grey`, `grey_u`, `grey_v`: see
@@ -232,11 +232,15 @@ def _unstabilise(
         light_row(b, scale[2], places[2], terms[2])
         line, was, rise = out[i], old[i], rises[i * rises.shape[0] // h]
         together(r, g, b, line)
-        for j in range(w):
-            for c in range(3):
-                one = was[3 * j + c]
-                most = rise[j] * math.sqrt(far[c, 0] * max(max(one, line[3 * j + c]), np.float32(0)) + far[c, 1])
-                line[3 * j + c] = min(max(line[3 * j + c], one - most), one + most)
+        most, by_light, by_itself = np.empty(3 * w, np.float32), far[0], far[1]
+        for k in range(3 * w):
+            most[k] = max(max(was[k], line[k]), np.float32(0))
+        for k in range(3 * w):
+            most[k] = most[k] * by_light[k] + by_itself[k]
+        for k in range(3 * w):
+            most[k] = rise[k] * math.sqrt(most[k])
+        for k in range(3 * w):
+            line[k] = min(max(line[k], was[k] - most[k]), was[k] + most[k])
 
 
 @njit(parallel=True, cache=True, fastmath=True, nogil=True, error_model="numpy")
@@ -422,8 +426,9 @@ def reduce_noise(
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     sigma = math.sqrt(float((fine[0] ** 2).mean()))
     grain = grain_shares(y, sigma, gain, asked)
-    far = ((FARTHEST_MOVED * max(1.0, asked, color)) ** 2 * np.stack([a, b], axis=1)).astype(np.float32)
-    back = *grey, scale, *inverses(a, b, variance), channel_matrix, lines(rgb), far, _across(gain, w), lines(out)
+    far = np.tile(np.stack([a, b]) * (FARTHEST_MOVED * max(1.0, asked, color)) ** 2, w).astype(np.float32)
+    rises = np.repeat(_across(gain, w), 3, axis=1).astype(np.float32)
+    back = *grey, scale, *inverses(a, b, variance), channel_matrix, lines(rgb), far, rises, lines(out)
     _unstabilise(y, noisy[0], grain, u, v, planes, *back)
     if cut is not None and brightness > 0 and color > 0:  # of noise itself there is no mean
         undo_cut(lines(out), gain, *uncut_tables(cut, np.stack([a, b], axis=1), variance, kind == "mosaic"))
