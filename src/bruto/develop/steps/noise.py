@@ -398,7 +398,7 @@ def reduce_noise(
         lines(rgb), scale, (0.375 * a * a + b).astype(np.float32), (2 / a).astype(np.float32), channel_matrix, y, u, v
     )
     fine, coarse, variance = coefficient_noise(kind, half, *ratios_of(np.stack([a, b], axis=1)))
-    asked = brightness
+    asked, farthest = brightness, FARTHEST_MOVED * max(1.0, brightness, color)
     if kind == "mosaic":
         brightness, color = brightness * UNEVEN[0], color * UNEVEN[1]
     stride = 2 if best else 4
@@ -426,7 +426,7 @@ def reduce_noise(
         _slopes(planes[0], u, v, reach, np.float32(floor), planes[1], planes[2])
     sigma = math.sqrt(float((fine[0] ** 2).mean()))
     grain = grain_shares(y, sigma, gain, asked)
-    far = np.tile(np.stack([a, b]) * (FARTHEST_MOVED * max(1.0, asked, color)) ** 2, w).astype(np.float32)
+    far = np.tile(np.stack([a, b]) * farthest**2, w).astype(np.float32)
     rises = np.repeat(_across(gain, w), 3, axis=1).astype(np.float32)
     back = *grey, scale, *inverses(a, b, variance), channel_matrix, lines(rgb), far, rises, lines(out)
     _unstabilise(y, noisy[0], grain, u, v, planes, *back)
