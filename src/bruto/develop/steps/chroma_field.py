@@ -21,7 +21,7 @@ import bruto.numba_config  # noqa: F401  sets up what kernels run on
 
 CELL = 4
 """Pixels to the side of the cells whose means the ratio is found from: their noise is a quarter of a pixel's."""
-REACH = 2.0
+REACH = 1.5
 """Standard deviation of the neighbourhood, cells (found on scikit-image's photographs: 1 to 2.5 are as good)."""
 LITTLE = np.float32(0.5)
 """Square of light, in standard deviations of noise, at which half of the ratio is believed."""
