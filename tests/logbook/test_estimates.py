@@ -43,7 +43,7 @@ class Noise(unittest.TestCase):
             for x in (0.003, 0.02, 0.3):
                 (a, b), (c, d) = found.model.at(iso), TRUE.at(iso)
                 self.assertAlmostEqual(math.sqrt((a * x + b) / (c * x + d)), 1.0, delta=0.05)
-        self.assertTrue(1.0 < found.model.error < 1.08)
+        self.assertTrue(1.0 < found.model.error < 1.14)
         self.assertEqual(found.until, "2026-06-28")
 
     def test_the_ceiling(self) -> None:
@@ -109,6 +109,101 @@ class Others(unittest.TestCase):
         rate = battery([("a", 90.0, 60.0, 3.0), ("b", 80.0, 60.0, 1.0), ("c", 10.0, 50.0, 1.0)])
         self.assertAlmostEqual(rate.value, 15.0)
         self.assertEqual(rate.count, 2)
+
+
+class Claims(unittest.TestCase):
+    """Nine of ten logbooks hold the truth within what is claimed, few shots or many, and claims are not idle."""
+
+    BOOKS = 200
+    IDLE = 4.5
+    """Times the median miss that a claim of nine in ten is at most: 2.4 for a normal curve, more for few shots."""
+
+    def held(self, *books: tuple[float, float]) -> None:
+        """Check misses and claims, of equal units."""
+        miss, claimed = np.abs(np.array(books)).T
+        self.assertGreaterEqual((miss <= claimed).mean(), 0.86)  # 0.9 less two standard errors of 200
+        self.assertLess(np.median(claimed), self.IDLE * np.median(miss))
+
+    def test_viewfinder_and_size(self) -> None:
+        for count in (4, 10, 40):
+            offsets, sizes = [], []
+            for seed in range(self.BOOKS):
+                random = np.random.default_rng(seed)
+                shots = [
+                    LogRecord(
+                        key=str(k), program="p", kind="mosaic", width=4032, height=3024,
+                        viewfinder_ev=float(random.normal(0.4, 0.2)), bytes=int(random.normal(22e6, 4e6)),
+                    )
+                    for k in range(count)
+                ]  # fmt: skip
+                offset, size = viewfinder(shots)["p"], storage(shots)["mosaic 12 MP"]
+                offsets.append((offset.value - 0.4, offset.error))
+                sizes.append((size.value - 22e6, size.error))
+            with self.subTest(count):
+                self.held(*offsets)
+                self.held(*sizes)
+
+    def test_battery(self) -> None:
+        for count in (1, 3, 12):
+            books = []
+            for seed in range(self.BOOKS):
+                rates = np.random.default_rng(seed).normal(14.0, 3.5, count)
+                found = battery([(str(k), 90.0, 90.0 - 2 * rate, 2.0) for k, rate in enumerate(rates)])
+                books.append((found.value - 14.0, found.error))
+            with self.subTest(count):
+                self.held(*books)
+
+    def test_pace(self) -> None:
+        for count in (6, 20, 80):
+            books = []
+            for seed in range(self.BOOKS):
+                random = np.random.default_rng(seed)
+                pause, at, shots = random.uniform(0.2, 4), random.uniform(0, 1), []
+                for k in range(count):
+                    taken = datetime(2026, 6, 21, 23) + timedelta(seconds=math.floor(at))
+                    shots.append(LogRecord(key=str(k), name=f"{k:03d}", shoot="n", kind="mosaic", exposure_s=8.0,
+                                        taken=taken.isoformat()))  # fmt: skip
+                    at += 8.0 + max(0.0, random.normal(pause, 0.15))
+                found = pace(shots)["mosaic"]
+                books.append((found.value - pause, found.error))
+            with self.subTest(count):
+                miss, claimed = np.abs(np.array(books)).T
+                self.assertGreaterEqual((miss <= claimed).mean(), 0.86)
+                self.assertLess(np.median(claimed), 1.1 * 2 / math.sqrt(count))  # stamps of whole seconds
+
+    def test_hand(self) -> None:
+        for count in (20, 60, 200):
+            books = []
+            for seed in range(self.BOOKS):
+                random = np.random.default_rng(seed)
+                limit = math.exp(random.normal(math.log(2.6), 0.4))
+                times = np.exp(random.uniform(math.log(1 / 200), math.log(1.0), count))
+                blurs = times * 26 / limit * np.exp(random.normal(0, 0.5, count))
+                shots = [
+                    LogRecord(key=str(k), support="hand", focal_35mm=26, exposure_s=float(s), blur_px=float(b))
+                    for k, (s, b) in enumerate(zip(times, blurs, strict=True))
+                ]
+                found = hand(shots)
+                books.append((math.log(found.limit_35mm / limit), math.log(found.error)))
+            with self.subTest(count):
+                self.held(*books)
+
+    def test_noise(self) -> None:
+        """Of single shots to come: what the band of the plot holds."""
+        for count in (1, 6, 24, 64):
+            held, wide = [], []
+            for seed in range(self.BOOKS):
+                found = noise(noisy(count, seed))
+                random = np.random.default_rng(1000 + seed)
+                iso = float(50 * 2 ** random.integers(0, min(count, 8)))
+                x = GREY / 8
+                (a, b), (c, d) = found.model.at(iso), TRUE.at(iso)
+                miss = 0.5 * abs(math.log((a * x + b) / (c * x + d)) - random.normal(0, 0.05))
+                held.append(miss <= math.log(found.model.error))
+                wide.append(found.model.error)
+            with self.subTest(count):
+                self.assertGreaterEqual(np.mean(held), 0.86)
+                self.assertLess(np.median(wide), 1.12 if count >= 24 else 1.45)
 
 
 if __name__ == "__main__":

@@ -103,7 +103,12 @@ def _learn(
         limit = estimates.hand(mine)
         found["hand"] = limit.as_json()
         lines.append(
-            tr("handheld: half of the shots are blurred at {seconds:.3g} s with 26 mm", seconds=limit.seconds(26))
+            tr(
+                "handheld: half of the shots are blurred at {seconds:.3g} s with 26 mm (give or take a factor of "
+                "{error:.2f})",
+                seconds=limit.seconds(26),
+                error=limit.error,
+            )
         )
     except BrutoError as error:
         found["missing"].append(str(error))
@@ -114,13 +119,13 @@ def _learn(
         found[name] = {k: v.as_json() for k, v in values.items()}
         lines += [
             trn(
-                "{name} {k}: {value:.4g} ± {spread:.2g}, {count} shot",
-                "{name} {k}: {value:.4g} ± {spread:.2g}, {count} shots",
+                "{name} {k}: {value:.4g} ± {error:.2g}, {count} shot",
+                "{name} {k}: {value:.4g} ± {error:.2g}, {count} shots",
                 count=v.count,
                 name=name,
                 k=k,
                 value=v.value,
-                spread=v.spread,
+                error=v.error,
             )
             for k, v in values.items()
         ]
@@ -129,6 +134,7 @@ def _learn(
     if as_json:
         print_json(found)
         return
+    lines.append(tr("± and the factor hold the true value nine times in ten."))
     for line in [*lines, *found["missing"]]:
         typer.echo(shown(line))
 

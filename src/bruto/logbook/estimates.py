@@ -22,26 +22,71 @@ OUTLIER = 1.35
 """Factor from the usual noise of an ISO beyond which a shot is named and left out."""
 BLURRED_PX = 1.0
 """Movement from which a shot is blurred, pixels."""
+USUAL_SPREAD, SPREAD_VARIES = 0.55, 0.5
+"""Standard deviation of the natural logarithm of the time from which a hand blurs, and how much its own logarithm
+varies between hands (own estimates).
+"""
 LEAST_HAND = 8
 """Shots held in the hand from which a limit is reported, of which some are sharp and some are blurred."""
 MOST_PAUSE_S = 20.0
 """Seconds after the end of an exposure within which the next shot belongs to a sequence."""
+SURE = 0.9
+"""Share of cases in which the truth lies within what is claimed."""
+BATTERY_VARIES, SIZE_VARIES, NOISE_VARIES = 0.25, 0.15, 0.1
+"""Relative standard deviation between shoots or shots that is assumed until they tell their own, as `ASSUMED` values
+more would (own estimates: cold and screen; detail and noise; what single pictures allow to be measured).
+"""
+ASSUMED = 2
+MEDIAN = 1.2533
+"""Standard error of a median, in those of a mean: the root of pi / 2."""
 
 
 @dataclass(frozen=True)
 class Learnt:
-    """A value with its `spread` (standard deviation, or factor where that is said), from `count` shots up to a date."""
+    """A value from `count` shots up to a date."""
 
     value: float
     spread: float
+    """Standard deviation of single shots."""
+    error: float
+    """The true value is nine times in ten no farther away."""
     count: int
     until: str
 
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""
         return {
-            "value": round(self.value, 6), "spread": round(self.spread, 6), "count": self.count, "until": self.until
+            "value": round(self.value, 6), "spread": round(self.spread, 6), "error": round(self.error, 6),
+            "count": self.count, "until": self.until,
         }  # fmt: skip
+
+
+def _deviation(apart: Sequence[float], fitted: int, assumed: float) -> tuple[float, float]:
+    """Find the standard deviation of values that are so far `apart` from what was fitted to them.
+
+    And half of the interval that holds nine of ten, in standard deviations (Student, "The probable error of a mean",
+    Biometrika 6, 1908). `fitted`: number of values fitted; `assumed`: deviation of `ASSUMED` values more, 0 of none.
+    """
+    from scipy.special import stdtrit  # takes long to import
+
+    more = ASSUMED if assumed > 0 else 0
+    freedom = max(len(apart) - fitted, 0) + more
+    return (
+        math.sqrt((sum(a * a for a in apart) + more * assumed**2) / freedom),
+        float(stdtrit(freedom, 0.5 + SURE / 2)),
+    )
+
+
+def _learnt(
+    values: Sequence[float], value: float, until: str, varies: float = 0.0, widened: float = 1.0, least: float = 0.0
+) -> Learnt:
+    """Put a `value` found from others with their spread and the error that follows from it, at `least` so much.
+
+    `varies`: standard deviation that is assumed; `widened`: standard error of this value, in those of a mean.
+    """
+    spread, range_ = _deviation([v - value for v in values], 1, varies)
+    error = math.hypot(range_ * widened * spread / math.sqrt(len(values)), least)
+    return Learnt(value, spread, error, len(values), until)
 
 
 @dataclass(frozen=True)
@@ -121,7 +166,8 @@ def noise(records: Iterable[LogRecord]) -> LearntNoise:
     apart = [math.log(_sigma(r) / math.sqrt(sum(
         v * w for v, w in zip(model.at(r.iso or 1), (GREY * 2**SHADOW_EV, 1.0), strict=True)
     ))) for r in inliers]  # fmt: skip
-    error = math.exp(float(np.sqrt(np.mean(np.square(apart))))) if apart else 1.0
+    sd, nine_of_ten = _deviation(apart, min(len(middle), 3), NOISE_VARIES)
+    error = math.exp(sd * nine_of_ten)
     every = [r for some in by_iso.values() for r in some]
     model = replace(model, source=NoiseSource.LEARNT, error=error)
     return LearntNoise(model, middle, tuple(sorted(outliers)), ceiling(model), len(inliers), _until(every))
@@ -176,22 +222,24 @@ def viewfinder(records: Iterable[LogRecord]) -> dict[str, Learnt]:
         if r.viewfinder_ev is not None:
             by[r.program].append(r)
     return {
-        program: Learnt(
-            median(r.viewfinder_ev or 0.0 for r in some), float(np.std([r.viewfinder_ev or 0.0 for r in some])),
-            len(some), _until(some),
+        program: _learnt(
+            offsets := [r.viewfinder_ev or 0.0 for r in some], median(offsets), _until(some), widened=MEDIAN
         )
-        for program, some in by.items() if len(some) >= 3
-    }  # fmt: skip
+        for program, some in by.items()
+        if len(some) >= 3
+    }
 
 
 @dataclass(frozen=True)
 class HandheldLimit:
-    """A person's hand:."""
+    """A person's hand."""
 
     limit_35mm: float
     """Seconds times mm (at 35 mm film) at which half of the shots are blurred."""
     spread: float
-    """Of its natural logarithm; of `count` shots."""
+    """Of its natural logarithm."""
+    error: float
+    """The true limit is nine times in ten within this factor of `limit_35mm`."""
     count: int
     until: str
 
@@ -215,12 +263,26 @@ class HandheldLimit:
     def as_json(self) -> dict[str, Any]:
         """As the command line tells it."""
         return {
-            "limit_s_mm": round(self.limit_35mm, 4), "spread": round(self.spread, 3), "count": self.count,
-            "until": self.until,
+            "limit_s_mm": round(self.limit_35mm, 4), "spread": round(self.spread, 3),
+            "error_factor": round(self.error, 3), "count": self.count, "until": self.until,
             "seconds": {
                 str(f): {"10": round(self.seconds(f, 0.1), 5), "50": round(self.seconds(f), 5)} for f in (15, 26, 68)
             },
         }  # fmt: skip
+
+
+def _limit_error(x: np.ndarray, limit: float, spread: float) -> float:
+    """Find the factor within which the true limit is nine times in ten, from logarithms of time times focal length.
+
+    By what such shots tell of it and of the spread at once (Fisher information of the probit model).
+    """
+    from scipy.special import ndtr, ndtri  # takes long to import
+
+    z = np.clip((x - math.log(limit)) / spread, -6, 6)
+    tells = np.exp(-z * z) / (2 * math.pi * ndtr(z) * ndtr(-z))
+    both = (tells * z).sum() / spread
+    information = [[tells.sum() / spread**2, both], [both, (tells * z * z).sum() + 1 / SPREAD_VARIES**2]]
+    return math.exp(float(ndtri(0.5 + SURE / 2)) * math.sqrt(float(np.linalg.inv(information)[0, 0])))
 
 
 def hand(records: Iterable[LogRecord]) -> HandheldLimit:
@@ -259,11 +321,12 @@ def hand(records: Iterable[LogRecord]) -> HandheldLimit:
     def loss(p: np.ndarray) -> float:
         z = (x - p[0]) / math.exp(p[1])
         fit = np.where(blurred, log_ndtr(z), log_ndtr(-z)).sum()
-        return float(-fit + 0.5 * ((p[1] - math.log(0.55)) / 0.5) ** 2)  # few shots: about as hands usually spread
+        return float(-fit + 0.5 * ((p[1] - math.log(USUAL_SPREAD)) / SPREAD_VARIES) ** 2)  # few shots: as hands do
 
-    start = np.array([float((x[blurred].mean() + x[~blurred].mean()) / 2), math.log(0.55)])
+    start = np.array([float((x[blurred].mean() + x[~blurred].mean()) / 2), math.log(USUAL_SPREAD)])
     found = minimize(loss, start, method="Nelder-Mead", options={"xatol": 1e-4, "fatol": 1e-6, "maxiter": 2000})
-    return HandheldLimit(math.exp(float(found.x[0])), math.exp(float(found.x[1])), len(some), _until(some))
+    limit, spread = (math.exp(float(v)) for v in found.x)
+    return HandheldLimit(limit, spread, _limit_error(x, limit, spread), len(some), _until(some))
 
 
 def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
@@ -302,7 +365,9 @@ def pace(records: Iterable[LogRecord]) -> dict[str, Learnt]:
             continue
         values = np.array([p for p, _ in pauses])
         near = values[np.abs(values - np.median(values)) <= 2.0]  # stamps are of whole seconds
-        found[kind] = Learnt(max(0.0, float(near.mean())), float(near.std()), len(near), _until([r for _, r in pauses]))
+        stamps = 1.0 / len(near)  # whole seconds of the first and the last remain in the mean
+        mean, until = max(0.0, float(near.mean())), _until([r for _, r in pauses])
+        found[kind] = _learnt(near.tolist(), mean, until, least=stamps)
     return found
 
 
@@ -324,9 +389,9 @@ def storage(records: Iterable[LogRecord]) -> dict[str, Learnt]:
         if r.bytes and r.width and r.height:
             by[f"{r.kind} {round(r.width * r.height / 1e6)} MP"].append(r)
     return {
-        name: Learnt(
-            float(np.mean([r.bytes or 0 for r in some])), float(np.std([r.bytes or 0 for r in some])), len(some),
-            _until(some),
+        name: _learnt(
+            sizes := [float(r.bytes or 0) for r in some], float(np.mean(sizes)), _until(some),
+            SIZE_VARIES * float(np.mean(sizes)),
         )
         for name, some in by.items()
     }  # fmt: skip
@@ -348,4 +413,5 @@ def battery(noted: Iterable[tuple[str, float, float, float]]) -> Learnt | None:
     rates = [(a - b) / h for _, a, b, h in noted if h > 0 and a > b]
     if not rates:
         return None
-    return Learnt(float(np.mean(rates)), float(np.std(rates)), len(rates), "")
+    mean = float(np.mean(rates))
+    return _learnt(rates, mean, "", BATTERY_VARIES * mean)

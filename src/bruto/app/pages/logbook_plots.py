@@ -79,7 +79,8 @@ def plot_hand(plot: Plot, state: LogbookContent) -> None:
     x = Scale(low / 1.2, high * 1.2, tuple(t for t in ticks if low / 1.2 < t[0] < high * 1.2))
     y = Scale(-6, 106, ((0, "0 %"), (50, "50 %"), (100, "100 %")), even=True)
     tenth = time_text(state.hand.seconds(USUAL_FOCAL_35MM, 0.1))
-    text = tr("half blurred at {time}, one in ten at {tenth}", time=time_text(limit), tenth=tenth)
+    least, most = (time_text(limit * f) for f in (1 / state.hand.error, state.hand.error))
+    text = tr("half blurred at {least} to {most}, one in ten at {tenth}", least=least, most=most, tenth=tenth)
     plot.show_plot(
         x,
         y,
@@ -109,7 +110,12 @@ def plot_viewfinder(plot: Plot, state: LogbookContent) -> None:
         ("ISO", tr("warns early (+)")),
         [(r.iso or 1, r.viewfinder_ev or 0.0, True) for r in shots],
         [[(x.low, learnt.value), (x.high, learnt.value)]],
-        tr("it warns {value:.1f} EV {alternative}", value=abs(learnt.value), alternative=alternative),
+        tr(
+            "it warns {value:.1f} ± {error:.1f} EV {alternative}",
+            value=abs(learnt.value),
+            error=max(learnt.error, 0.05),
+            alternative=alternative,
+        ),
     )
 
 
@@ -133,7 +139,7 @@ def plot_storage(plot: Plot, state: LogbookContent) -> None:
         ("ISO", tr("one shot with its files")),
         [(r.iso or 1, (r.bytes or 0) / 1e6, True) for r in shots],
         [[(x.low, most.value / 1e6), (x.high, most.value / 1e6)]],
-        tr("{name}: {value:.1f} MB a shot", name=name, value=most.value / 1000000.0),
+        tr("{name}: {value:.1f} ± {error:.1f} MB a shot", name=name, value=most.value / 1e6, error=most.error / 1e6),
     )
 
 
@@ -192,10 +198,14 @@ class LearntPlots(QWidget):
         parts = []
         if state.pace:
             parts += [
-                tr("saving a {kind} takes {value:.1f} s ± {spread:.1f}", kind=kind, value=v.value, spread=v.spread)
+                tr("saving a {kind} takes {value:.1f} ± {error:.1f} s", kind=kind, value=v.value, error=v.error)
                 for kind, v in state.pace.items()
             ]
         if state.battery is not None:
-            parts.append(tr("the battery loses {value:.0f} % an hour", value=state.battery.value))
+            rate = state.battery
+            parts.append(
+                tr("the battery loses {value:.0f} ± {error:.0f} % an hour", value=rate.value, error=rate.error)
+            )
         text = "; ".join(parts)
-        self.learnt.setText(text[:1].upper() + text[1:] + "." if text else "")
+        sure = tr("± holds nine times in ten.")
+        self.learnt.setText(sentences(text[:1].upper() + text[1:] + ".", sure) if text else "")
