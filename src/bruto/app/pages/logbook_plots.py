@@ -208,4 +208,5 @@ class LearntPlots(QWidget):
             )
         text = "; ".join(parts)
         sure = tr("± holds nine times in ten.")
-        self.learnt.setText(sentences(text[:1].upper() + text[1:] + ".", sure) if text else "")
+        said = text[:1].upper() + text[1:] + "." if text else ""
+        self.learnt.setText(sentences(said, sure) if text or state.groups else "")
