@@ -64,7 +64,7 @@ class Contract(unittest.TestCase):
                 opened.note_shoot("1", None, (90.0, 62.0, 2.0))
             learnt = run("battery", 5, "--book", book)  # 10 and 14 % an hour
             self.assertEqual((learnt["per_hour_percent"], learnt["left_percent"]), (12.0, 40.0))
-            self.assertEqual((learnt["spread_percent"], learnt["enough"]), (10.0, True))
+            self.assertEqual((learnt["spread_percent"], learnt["enough"]), (14.7, True))
 
     def test_stars(self) -> None:
         found = run(

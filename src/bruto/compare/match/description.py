@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,7 +11,9 @@ from bruto.catalog import tr
 from bruto.color.spaces import lightness
 from bruto.compare.maps import lab_of_light
 from bruto.compare.match.detail import Bands
+from bruto.compare.match.named_looks import looks_of
 from bruto.compare.match.pair import SRGB_WEIGHTS, Pair
+from bruto.compare.match.phone_change import PhoneChange
 from bruto.develop.recipe import Recipe
 from bruto.develop.recipe_values import Curves, LocalTone
 
@@ -34,16 +35,6 @@ FAMILIES = (
 """Names of hues (CIELAB, degrees) whose chroma is reported where it departs from all others'."""
 APART = 0.12
 """Logarithm of the gain of chroma from which a family is distinguished."""
-
-
-@dataclass(frozen=True)
-class PhoneChange:
-    """One thing that was done: `what` in plain words, `value` with `unit`, signed, and the same as a phrase."""
-
-    what: str
-    value: float
-    unit: str
-    text: str
 
 
 def _did(what: str, value: float, unit: str, digits: int, text: str = "") -> PhoneChange:
@@ -79,7 +70,7 @@ def what_was_done(
     tuple[PhoneChange, ...]
         Sentences about a match.
     """
-    changes = [_did("exposure", found.exposure - default.exposure, "EV", 2)]
+    changes = [*looks_of(pair, default, found), _did("exposure", found.exposure - default.exposure, "EV", 2)]
     exposed = pair.seen(default.changed(exposure=found.exposure)) @ SRGB_WEIGHTS
     target = pair.target @ SRGB_WEIGHTS
     ours, theirs = lightness(exposed), pair.lab[..., 0]

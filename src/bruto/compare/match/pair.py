@@ -56,6 +56,10 @@ class Pair:
     test_blocks: NDArray[np.bool_]
     """The blocks that are kept out of every fit."""
     limit: float
+    first: NDArray[np.float32]
+    """The raw by the recipe that was compared, linear sRGB, not blurred."""
+    second: NDArray[np.float32]
+    """The picture, not blurred."""
 
     @property
     def used(self) -> NDArray[np.bool_]:
@@ -217,5 +221,6 @@ def pair_of(developer: Developer, picture: NDArray[np.uint8], alignment: Alignme
     test_blocks = np.random.default_rng(1).random(BLOCKS) < TEST_SHARE
     limit = max(texture_limit(CODES[first], target, usable), SHARPENED / factor)
     return Pair(
-        developer, factor, blurred(target, limit), valid, usable, test_blocks[rows[:, None], columns[None, :]], limit
-    )
+        developer, factor, blurred(target, limit), valid, usable, test_blocks[rows[:, None], columns[None, :]], limit,
+        CODES[first], target,
+    )  # fmt: skip

@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 from bruto.align.registration import Alignment
 from bruto.catalog import tr
 from bruto.compare.match.color import fit_color, fit_white, with_color, with_white
-from bruto.compare.match.description import PhoneChange, what_was_done
+from bruto.compare.match.description import what_was_done
 from bruto.compare.match.detail import match_detail
 from bruto.compare.match.local_tone import match_local
 from bruto.compare.match.pair import BLOCKS, Pair, pair_of
 from bruto.compare.match.parts import PARTS, mixed
+from bruto.compare.match.phone_change import PhoneChange
 from bruto.compare.match.tone import first_handles, match_exposure, match_tone
 from bruto.develop.pipeline import Developer
 from bruto.develop.recipe import FRAME_FIELDS, NOTHING, Recipe, unframed
