@@ -9,6 +9,8 @@ from unittest import mock
 from PySide6.QtCore import QDate, QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 
+from bruto.logbook.records import LogRecord
+from bruto.logbook.store import Logbook
 from bruto.phones.card import PhoneCard, load_card, save_card
 from bruto.plan.gazetteer import gazetteer
 from bruto.plan.planned_shots import load_plan
@@ -216,7 +218,7 @@ class Plans(WindowTest):
         page = self.page
         QTest.mouseClick(page.side.new, LEFT)
         self.reckoned()
-        self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
+        self.document.change(place="", latitude=None, longitude=None, zone="")
         self.wait(self.plan_editor.idle)
         self.assertIn("Where is it?", page.sky.status.text())
         self.assertIn("Where is it?", page.preview.empty)
@@ -233,11 +235,28 @@ class Plans(WindowTest):
         self.wait(lambda: self.calculation.equipment.phone == "")
         self.assertEqual(page.side.phone.currentText(), "none: typical values")
 
+    def test_a_place_of_the_logbook_is_offered_by_its_name(self) -> None:
+        with Logbook(self.window.session.looking.place) as book:
+            book.put(
+                [LogRecord(key="1", shoot="before", name="a", place="Behind the works", taken="2026-10-02 20:00:00")]
+            )
+            book.set_place("Behind the works", darkness=20.6)
+        self.document.change(place="", darkness=None)
+        field = self.page.side.form.widgets["place"]
+        field.setFocus()
+        QTest.keyClicks(field, "BEHIND")
+        popup = field.completer().popup()
+        self.wait(lambda: popup.isVisible() and "Behind the works" in self.page.side.known.stringList())
+        QTest.keyClick(popup, Qt.Key.Key_Down)
+        QTest.keyClick(popup, Qt.Key.Key_Return)
+        self.wait(lambda: self.document.plan.darkness is not None)
+        self.assertEqual((self.document.plan.place, self.document.plan.darkness), ("Behind the works", 20.6))
+
     def test_nothing_is_calculated_before_a_place_is_set_by_the_name_of_a_town(self) -> None:
         page = self.page
         QTest.mouseClick(page.side.new, LEFT)
         self.reckoned()
-        self.document.change(place="", latitude=0.0, longitude=0.0, zone="")
+        self.document.change(place="", latitude=None, longitude=None, zone="")
         self.plan_editor.add("trail")
         self.wait(self.plan_editor.idle)
         self.assertIsNone(self.calculation.forecasts)

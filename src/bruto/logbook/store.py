@@ -404,6 +404,11 @@ class Logbook(LogbookFile):
         )
         return float(rows[0][0]) if rows else None
 
+    def places(self) -> list[str]:
+        """Names of the places that shots were noted at, those visited last first."""
+        rows = self.asked("SELECT place FROM shot WHERE place <> '' GROUP BY place ORDER BY max(taken) DESC", ())
+        return [str(name) for (name,) in rows]
+
     def phones(self) -> list[str]:
         """Models of the phones that shots were taken with."""
         # from one to the next in the index: a distinct count would go through all rows

@@ -57,7 +57,7 @@ def _stars_text(forecast: ShotForecast) -> str:
 def _of_stars(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts) -> list[Alternative]:
     got = recommended(planned, plan, means, facts)
     lens = means.lens(planned.focal_35mm or got["focal_35mm"].value)
-    declination = declination_of(aim_of(planned, got), plan.latitude)
+    declination = declination_of(aim_of(planned, got), plan.where.latitude)
     found = stars(
         StarLens(lens.focal_35mm, lens.f_number, lens.pixel_um, lens.focal_mm, lens.size[0]), means.seconds,
         declination,

@@ -271,7 +271,7 @@ def forecast_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     every = of("interval_s") if "interval_s" in got or planned.interval_s else seconds + means.pace_s
     lasts = (planned.frames - 1) * every + seconds
     if aim is not None:
-        declination = declination_of(aim, plan.latitude)
+        declination = declination_of(aim, plan.where.latitude)
         pitch = lens.pixel_um
         if pitch is not None and lens.focal_mm is not None:
             trail = trail_px(seconds, lens.focal_mm, pitch, declination)
@@ -317,7 +317,9 @@ def longest_arc(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     every = planned.interval_s or (got["interval_s"].value if "interval_s" in got else 0.0)
     lasts = (planned.frames - 1) * every + (planned.seconds or got["seconds"].value)
     longest = max(
-        arcs(aim_of(planned, got), plan.latitude, lens.focal_px, lens.size, lasts), key=lambda a: a.pixels, default=None
+        arcs(aim_of(planned, got), plan.where.latitude, lens.focal_px, lens.size, lasts),
+        key=lambda a: a.pixels,
+        default=None,
     )
     if longest is None:
         return 0.0, ""

@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from bruto.catalog import tr
+from bruto.errors import BrutoError
 from bruto.plan.place import Place, parsed_date
 from bruto.plan.shot_kinds import cautions_of
 from bruto.storage.documents import read_as
@@ -21,6 +22,7 @@ from bruto.storage.json_files import read_json
 Text = Annotated[str, Field(max_length=400)]
 Number = Annotated[float, Field(ge=0, le=1e7)]
 MOST_ITEMS = 200
+NO_PLACE = tr("Where is it? Type a town on the left, or latitude and longitude: sun, stars and light depend on it.")
 LARGEST = 1 << 20
 """Bytes of a plan's file at most."""
 
@@ -68,8 +70,10 @@ class Plan:
 
     name: Text
     date: Annotated[str, Field(max_length=10)]
-    latitude: float = 0.0
-    longitude: float = 0.0
+    latitude: float | None = None
+    """Degrees, north positive; None until it is set."""
+    longitude: float | None = None
+    """Degrees, east positive; None until it is set."""
     height_m: float = 0.0
     zone: Annotated[str, Field(max_length=60)] = ""
     place: Text = ""
@@ -90,13 +94,15 @@ class Plan:
 
     @property
     def where(self) -> Place:
-        """The place. Raises `BrutoError` where there is no such one."""
+        """The place. Raises `BrutoError` where there is no such one, or it is not set."""
+        if self.latitude is None or self.longitude is None:
+            raise BrutoError(NO_PLACE)
         return Place(self.latitude, self.longitude, self.height_m, self.zone, self.place)
 
     @property
     def placed(self) -> bool:
         """Whether anybody said where it is: what depends on the place is not known before."""
-        return bool(self.latitude or self.longitude)
+        return self.latitude is not None and self.longitude is not None
 
 
 PLAN_SCHEMA = 2
@@ -123,6 +129,8 @@ def migrated_plan(data: dict[str, Any]) -> dict[str, Any]:
     [{'title': 'Reeds', 'support': 'hand'}]
     """
     found = {_RENAMED.get(name, name): value for name, value in data.items()}
+    if not (found.get("latitude") or found.get("longitude")):  # of both versions: a plan without a place
+        found = {name: value for name, value in found.items() if name not in ("latitude", "longitude")}
     shots = found.get("planned_shots")
     if isinstance(shots, list):
         found["planned_shots"] = [
@@ -152,7 +160,7 @@ def plan_from(data: dict[str, Any]) -> Plan:
     """
     plan = read_as(Plan, migrated_plan(data), tr("The plan"))
     parsed_date(plan.date)
-    _ = plan.where.clock
+    _ = Place(plan.latitude or 0.0, plan.longitude or 0.0, plan.height_m, plan.zone).clock
     return plan
 
 
@@ -190,9 +198,6 @@ def as_bytes(plan: Plan) -> bytes:
     bytes
         A plan as its file holds it.
     """
-    return (
-        json.dumps({"schema": PLAN_SCHEMA, **asdict(plan)}, ensure_ascii=False, indent=1).encode(
-            "utf-8", "surrogatepass"
-        )
-        + b"\n"
-    )
+    known = {name: value for name, value in asdict(plan).items() if value is not None}
+    text = json.dumps({"schema": PLAN_SCHEMA, **known}, ensure_ascii=False, indent=1)
+    return text.encode("utf-8", "surrogatepass") + b"\n"

@@ -359,7 +359,7 @@ def recommended(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts
     rate = rate_at(lens, light_of(planned, plan, moment, aim))
     support = planned.support or kind.support
     if kind.light == "sky":
-        found["seconds"] = _sky_seconds(planned, means, lens, declination_of(aim, plan.latitude))
+        found["seconds"] = _sky_seconds(planned, means, lens, declination_of(aim, plan.where.latitude))
         found["iso"] = _sky_iso(means, rate, planned.seconds or found["seconds"].value)
     else:
         found.update(_ground(planned, means, lens, rate, support, kind))

@@ -22,7 +22,7 @@ from bruto.plan.equipment import Equipment
 from bruto.plan.forecast import ShotForecast
 from bruto.plan.night import Span
 from bruto.plan.plan_forecasts import PlanForecasts
-from bruto.plan.planned_shots import Plan, PlannedShot
+from bruto.plan.planned_shots import NO_PLACE, Plan, PlannedShot
 from bruto.plan.recommendation import Recommendation
 from bruto.plan.shot_kinds import TARGETS
 from bruto.plan.sky_recommendations import target_of
@@ -36,9 +36,6 @@ if TYPE_CHECKING:
 
 DARKNESS_RANGE = 10.0, 23.0
 """Magnitudes per square arc second that a plan takes: from a city's sky at full moon to the darkest."""
-
-
-NO_PLACE = tr("Where is it? Type a town on the left, or latitude and longitude: sun, stars and light depend on it.")
 
 
 class PlanCalculation:
@@ -114,7 +111,11 @@ class PlanCalculation:
     def again(self) -> None:
         """Calculate anew what the sky does and what is known of the phone."""
         plan = self.document.plan
-        if self.problem == NO_PLACE:
+        if plan is not None and not plan.placed:
+            self._calculating.forget()
+            self.forget()
+            self.problem = NO_PLACE
+        elif self.problem == NO_PLACE:
             self.problem = ""
         self.changed.emit()
         if plan is None or not self.wanted:
@@ -123,11 +124,8 @@ class PlanCalculation:
         self._knowing.ask("phone", partial(_know, plan, self._book(), card), self._known, self._failed)
         if plan.placed:
             self._calculating.ask("sky", partial(sky_of, plan), self._calculated, self._failed)
-            return
-        self._calculating.forget()
-        self.forget()
-        self._failed(NO_PLACE)
-        self._simulate()
+        else:
+            self._simulate()
 
     def _known(self, found: tuple[Equipment, float | None]) -> None:
         equipment, dark = found
@@ -253,5 +251,5 @@ def _seen_by_sky(plan: Plan) -> tuple[Any, ...]:
     """Find what the sky and the equipment depend on."""
     return (
         plan.date, plan.latitude, plan.longitude, plan.height_m, plan.zone, plan.target, plan.facade, plan.make,
-        plan.model,
+        plan.model, plan.place,
     )  # fmt: skip

@@ -52,7 +52,7 @@ class PlanEditor:
         self.shoot, self._book = shoot, book
         self._worker = Worker("plan", post, Precedence.PAGE)
         self._measuring = self._worker.channel("the sky's darkness", 70)
-        self.places = PlanPlaces(post, shoot, self.message.emit)
+        self.places = PlanPlaces(post, shoot, self.message.emit, book)
         self._bare = False
         """Whether shots were added before anything could be recommended for them."""
         self.phones: list[tuple[str, str]] = []
@@ -138,6 +138,8 @@ class PlanEditor:
         """
         if place := self.places.offered.get(label):
             self._turn_to(place)
+        elif label in self.places.offered:
+            self.name_place(label)
 
     def name_place(self, name: str) -> None:
         """Name the plan's place; where it has none yet, the town of that name is taken.

@@ -1,7 +1,8 @@
-"""Places that are offered for a plan: of other plans, of towns by their names, of the open shots."""
+"""Places that are offered for a plan: of other plans, the logbook, towns by their names, the open shots."""
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 from bruto.catalog import tr
 from bruto.container.dng_reader import read_dng_meta
 from bruto.errors import BrutoError
+from bruto.logbook.store import Logbook
 from bruto.plan.gazetteer import Town, folded, gazetteer
 from bruto.plan.place import Place
 from bruto.plan.planned_shots import Plan
@@ -23,16 +25,16 @@ Found = Callable[[Place, str], None]
 
 
 class PlanPlaces:
-    """`offered`: places by the line in which they were offered last."""
+    """`offered`: places by the line in which they were offered last, None for a name alone."""
 
-    def __init__(self, post: Post, shoot: Shoot, say: Callable[[str], None]) -> None:
-        """`say`: where problems go."""
-        self.shoot, self._say = shoot, say
+    def __init__(self, post: Post, shoot: Shoot, say: Callable[[str], None], book: Callable[[], Path]) -> None:
+        """`say`: where problems go; `book`: where the logbook lies."""
+        self.shoot, self._say, self._book = shoot, say, book
         self.worker = Worker("places by their names", post, Precedence.PAGE)  # making the list holds up no sky
         self._finding = self.worker.channel("towns", 40)
         self._reading = self.worker.channel("places of shots", 45)
         self._known: dict[str, Place] = {}
-        self.offered: dict[str, Place] = {}
+        self.offered: dict[str, Place | None] = {}
 
     def learn(self, plans: Iterable[Plan]) -> None:
         """Offer the places of plans, too.
@@ -57,17 +59,19 @@ class PlanPlaces:
         done
             Is given the lines in which they are offered.
         """
+        book = self._book()
 
-        def found(towns: list[Town]) -> None:
-            own = {name: place for name, place in self._known.items() if folded(name).startswith(folded(text))}
+        def found(searched: tuple[list[str], list[Town]]) -> None:
+            noted, towns = searched
+            own = {n: self._known.get(n) for n in (*self._known, *noted) if folded(n).startswith(folded(text))}
             self.offered = own | {town.label: town.place for town in towns}
             done(list(self.offered))
 
         def failed(why: str) -> None:
             self._say(why)
-            found([])
+            found(([], []))
 
-        self._finding.ask(text, lambda: gazetteer().search(text), found, failed)
+        self._finding.ask(text, lambda: (_noted(book), gazetteer().search(text)), found, failed)
 
     def named(self, name: str, done: Found) -> None:
         """Find the largest town of a name.
@@ -97,6 +101,14 @@ class PlanPlaces:
         """
         raws = [s.raw for s in reversed(self.shoot.shots) if s.raw is not None][:MOST_READ]
         self._reading.ask("shots", partial(_place_of, raws), lambda f: done(*f) if f else None, lambda _: None)
+
+
+def _noted(book: Path) -> list[str]:
+    """Names of places in the logbook; none where it cannot be read."""
+    if book.exists():
+        with contextlib.suppress(BrutoError), Logbook(book) as opened:
+            return opened.places()
+    return []
 
 
 def _place_of(raws: Iterable[Path]) -> tuple[Place, str] | None:

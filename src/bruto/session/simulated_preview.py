@@ -142,7 +142,7 @@ def picture_of(planned: PlannedShot, plan: Plan, means: Equipment, facts: Facts)
     if kind.light == "sky":
         aim = aim_of(planned, got)
         light = light_of(planned, plan, moment, aim)
-        return night_picture(settings, aim.altitude, aim.azimuth, plan.latitude, light)
+        return night_picture(settings, aim.altitude, aim.azimuth, plan.where.latitude, light)
     forecast = forecast_of(planned, plan, means, facts)
     support = planned.support or kind.support
     blur = seconds / (means.limit_35mm / lens.focal_35mm) if support == "hand" else 0.0

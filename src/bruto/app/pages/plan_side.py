@@ -125,11 +125,11 @@ class PlanSide(QWidget):
                 FormRow("name", tr("Name"), line(), tr("Name of the plan")),
                 FormRow("place", tr("Place"), line(tr("type a town")), PLACE_TIP),
                 FormRow(
-                    "latitude", tr("Latitude"), number(-90, 90, "°", 3, 0.1),
+                    "latitude", tr("Latitude"), number(-90.1, 90, "°", 3, 0.1, tr("not set")),
                     tr("Latitude in degrees; north is positive"), caption="N, E",
                 ),
                 FormRow(
-                    "longitude", tr("Longitude"), number(-180, 180, "°", 3, 0.1),
+                    "longitude", tr("Longitude"), number(-180.1, 180, "°", 3, 0.1, tr("not set")),
                     tr("Longitude in degrees; east is positive"), beside=True,
                 ),
                 FormRow("height_m", tr("Height"), number(-500, 9000, " m"), tr("Height above sea level in metres")),
@@ -240,9 +240,10 @@ class PlanSide(QWidget):
 
     def _go_to(self, label: str) -> None:
         """The line that was chosen stands in the field, and gives way to the place's name."""
-        place = self.plan_editor.places.offered.get(label)
-        if place is not None:
-            self.place.setText(place.name)
+        offered = self.plan_editor.places.offered
+        if label in offered:
+            place = offered[label]
+            self.place.setText(place.name if place else label)
             self.place.setModified(False)
             self.plan_editor.go_to(label)
 

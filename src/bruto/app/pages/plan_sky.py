@@ -120,7 +120,8 @@ class PlanSky(QWidget):
                 minded = forecast is not None and (forecast.full or forecast.fits is False)
                 blocks.append(Block(k, planned.title, *span, minded=minded))
         self.axis.empty = "" if self.calculation.problem else tr("calculating the sky…")
-        self.axis.show_axis(self.shown, plan.where.clock, blocks, self.document.chosen)
+        clock = plan.where.clock if plan.placed else UTC
+        self.axis.show_axis(self.shown, clock, blocks, self.document.chosen)
         self.status.setText(self.calculation.problem or sky_summary(self.document, self.calculation, self.by_day))
 
     def turn_to(self, by_day: bool, show: bool = True) -> None:

@@ -83,7 +83,8 @@ class ValueBox(QDoubleSpinBox):
         text = plain_number(self._bare(input))
         if not _WHOLE.fullmatch(text):
             return self._dressed(self.value())
-        low, high = (self.textFromValue(v) + self.suffix() for v in (self.minimum(), self.maximum()))
+        least = self.minimum() + (self.singleStep() if self.specialValueText() else 0.0)
+        low, high = (self.textFromValue(v) + self.suffix() for v in (least, self.maximum()))
         name = self.accessibleName() or tr("This")
         self.refuse(
             tr(
