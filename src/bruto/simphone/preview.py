@@ -29,7 +29,7 @@ BRIGHT, MOST_GAIN = 0.16, 64.0
 """Light to which the middle of a picture is brought, of white, and how far it is lifted at most."""
 BRIGHT_SKY = 0.055
 WHITE = 3.0
-"""Light that becomes white."""
+"""Light that becomes white, where it is not clipped before."""
 NODES_S = 60.0
 """Between two places of a star that are calculated; between them it goes straight (0.25°)."""
 LIGHTEN = 0.45
@@ -278,7 +278,7 @@ def day_picture(at: SimulatedSettings, scene: str, level: float, blur_px: float,
         A scene whose grey lies at `level` of saturation.
     """
     phone = phone_at(scene, _lens(at.focal_35mm))
-    light = scene_at(phone, level)
+    light = cv2.GaussianBlur(scene_at(phone, level), (0, 0), SPOT_PX)
     ratio = at.frame / WHOLE[0]
     a, b = at.noise[0] * at.share, at.noise[1] * at.share
     left, top = round(0.34 * WHOLE[0]), round(0.42 * WHOLE[1])
@@ -322,7 +322,9 @@ def moved_by_hand(light: NDArray[np.float32], length: float) -> NDArray[np.float
 
 
 def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.float32]:
-    """Find what a mosaic sensor makes of it, three colours a pixel again.
+    """Find what a mosaic sensor makes of it, three colours a pixel: clipped, with the grain of a demosaiced raw.
+
+    The noise alone goes through the mosaic: a plain demosaicing of the scene would draw false colours along its edges.
 
     Parameters
     ----------
@@ -336,17 +338,20 @@ def noisy(light: NDArray[np.float32], noise: Noise, seed: int) -> NDArray[np.flo
     Returns
     -------
     NDArray[np.float32]
-        What a mosaic sensor makes of it, three colours a pixel again.
+        What a mosaic sensor makes of it.
     """
     h, w = light.shape[:2]
+    held = np.minimum(light, np.float32(1.0))
     mosaic = np.empty((h, w), np.float32)
     for site, channel in enumerate((0, 1, 1, 2)):
         r, c = divmod(site, 2)
-        mosaic[r::2, c::2] = light[r::2, c::2, channel]
-    spread = np.sqrt(np.maximum(noise[0] * np.minimum(mosaic, 1) + noise[1], 0))
-    mosaic += spread * np.random.default_rng([seed, 61]).standard_normal((h, w), np.float32)
-    code = np.clip(np.minimum(mosaic, 1.0) * 50000 + 8000, 0, 65535).astype(np.uint16)
-    return (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 8000) / 50000
+        mosaic[r::2, c::2] = held[r::2, c::2, channel]
+    spread = np.sqrt(np.maximum(noise[0] * mosaic + noise[1], 0))
+    grain = spread * np.random.default_rng([seed, 61]).standard_normal((h, w), np.float32)
+    unit = np.float32(4000 / max(float(spread.max()), 1e-9))
+    code = np.clip(grain * unit + 32768, 0, 65535).astype(np.uint16)
+    grain3 = (cv2.cvtColor(code, cv2.COLOR_BayerRGGB2RGB_EA).astype(np.float32) - 32768) / unit
+    return np.minimum(held + grain3, np.float32(1.0))
 
 
 def encoded(
@@ -373,7 +378,8 @@ def encoded(
     _, forward = spectral.matrices(max(kelvin, 4000.0))
     matrix = (SRGB_FROM_XYZ_D50 @ forward).T.astype(np.float32)
     light = np.maximum(np.minimum(image / neutral.astype(np.float32), 1.0) @ matrix, 0) * np.float32(gain)
-    light = (light * (1 + light / WHITE**2) / (1 + light)).astype(np.float32)  # Reinhard et al. 2002, eq. 4
+    white = min(WHITE, gain)  # no more than what is clipped
+    light = (light * (1 + light / white**2) / (1 + light)).astype(np.float32)  # Reinhard et al. 2002, eq. 4
     found: NDArray[np.uint8] = np.rint(encode_srgb(light) * 255).astype(np.uint8)
     return found
 
