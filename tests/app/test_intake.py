@@ -85,6 +85,11 @@ class Board(IntakeTest):
         self.assertIn("a raw takes", self.page.summary.text())
         sets = {g.kind: set_fact(g, self.window.shoot.reports)[0] for g in self.window.shoot.sets if g.kind != "single"}
         self.assertIn("spans", sets["bracket"])
+        shoot, bracket = self.window.shoot, next(g for g in self.window.shoot.sets if g.kind == "bracket")
+        shoot.reports.pop(str(bracket.shots[1].main))
+        shoot.mark_broken(bracket.shots[1], "cut off")
+        bracket = next(g for g in shoot.sets if g.kind == "bracket")
+        self.assertEqual(set_fact(bracket, shoot.reports), (f"1 of {len(bracket.shots)} cannot be opened", "warning"))
 
     def test_a_set_unfolds_on_a_double_click(self) -> None:
         board = self.page.board

@@ -51,6 +51,9 @@ def shot_fact(shot: Shot, report: SensorReport | None, findings: list[Finding]) 
 def set_fact(group: ShotSet, reports: dict[str, SensorReport]) -> tuple[str, str]:
     """(text, role) of a set, from the reports so far by path of the main file."""
     known = [(s, reports[str(s.main)]) for s in group.shots if str(s.main) in reports]
+    broken = sum(bool(s.problem) for s in group.shots)
+    if broken and len(known) + broken == len(group.shots):
+        return tr("{broken} of {count} cannot be opened", broken=broken, count=len(group.shots)), "warning"
     if len(known) < len(group.shots):
         return tr(
             "measured {known_count} of {shots_count}", known_count=len(known), shots_count=len(group.shots)
