@@ -208,6 +208,9 @@ class Choosing(WindowTest):
         self.settle()
         self.assertEqual(self.window.shoot.verdicts[str(page.shown[2].stage.shot.main)], "best")
         self.assertEqual(self.window.shoot.verdicts.get(str(page.shown[1].stage.shot.main), ""), "")
+        card = next(s for s in self.window.shoot.shots if s.name == "card-003")
+        page.show_shots([page.shown[0].stage.shot, card])  # what different scenes hold cannot be compared
+        self.assertEqual([p.facts.text() for p in page.shown], ["", ""])
 
     def test_the_wastebasket_takes_whole_files_and_no_one_elses(self) -> None:
         """The real wastebasket: bytes are all there; an XMP that another file of its name shares stays."""

@@ -170,7 +170,7 @@ class PracticePage(QWidget):
         self.list.blockSignals(False)
         made, answered = now.round, now.answer is not None
         waits = now.problem or tr(
-            "the simulated phone is taking the pictures; the first of a scene takes some seconds…"
+            "The simulated phone is taking the pictures; the first of a scene takes some seconds…"
         )
         after = made.after or made.pictures if made is not None else ()
         self.pictures.show_pictures((after if answered else made.pictures) if made is not None else (), waits)

@@ -16,6 +16,7 @@ from bruto.app.stage.verdict_buttons import VerdictRow
 from bruto.app.widgets.build import down, fill
 from bruto.app.widgets.plain_text import Label
 from bruto.catalog import tr
+from bruto.session.takes import same_scene
 from bruto.shoot.shots import Shot
 
 MOST = 4
@@ -161,10 +162,10 @@ class SideBySidePage(QWidget):
         self._lay_out()
 
     def _rank(self, shots: list[Shot]) -> None:
-        """Fine detail of each, against the one that has most."""
-        found = {
-            str(s.main): self.shoot.reports[str(s.main)].sharpest for s in shots if str(s.main) in self.shoot.reports
-        }
+        """Fine detail of each, against the one that has most of those that show the same scene."""
+        reports = self.shoot.reports
+        scene = same_scene(self.shoot, shots) if shots else []
+        found = {str(s.main): reports[str(s.main)].sharpest for s in scene if str(s.main) in reports}
         most = max(found.values(), default=0.0)
         for pane, shot in zip(self.shown, shots, strict=True):
             mine = found.get(str(shot.main))
