@@ -21,6 +21,7 @@ from bruto.container.raw_frame import Linear, RawFrame, RawMeta
 from bruto.develop.source import open_source
 from bruto.errors import BrutoError
 from bruto.merge.hot_pixels import without_hot
+from bruto.merge.rejection import Rejection, RejectionKind
 from bruto.sensor.noise import estimate_noise, file_noise
 from bruto.storage.safe_read import FileAction, content_key, explain, whole_digest
 
@@ -211,13 +212,34 @@ def check_alike(first: Frame, other: Frame) -> str | None:
     str | None
         Why a frame cannot be merged with the first, or None.
     """
-    if other.meta.kind != first.meta.kind or other.linear.data.shape != first.linear.data.shape:
-        return tr("different size or kind of raw")
-    if other.meta.orientation != first.meta.orientation:
-        return tr("different orientation")
-    if other.meta.model != first.meta.model or (other.meta.focal_mm or 0) != (first.meta.focal_mm or 0):
-        return tr("different camera or lens")
-    return None
+    if other.linear.data.shape != first.linear.data.shape:
+        return Rejection(RejectionKind.OTHER_KIND, tr("different size or kind of raw"))
+    return unlike(first.meta, other.meta)
+
+
+def unlike(first: RawMeta, other: RawMeta) -> str | None:
+    """Find by their metadata why a frame cannot be merged with the first, or None.
+
+    Parameters
+    ----------
+    first
+        Of the first of them.
+    other
+        Of the other one.
+
+    Returns
+    -------
+    str | None
+        Why a frame cannot be merged with the first, or None.
+    """
+    why = ""
+    if (other.kind, other.width, other.height) != (first.kind, first.width, first.height):
+        why = tr("different size or kind of raw")
+    elif other.orientation != first.orientation:
+        why = tr("different orientation")
+    elif other.model != first.model or (other.focal_mm or 0) != (first.focal_mm or 0):
+        why = tr("different camera or lens")
+    return Rejection(RejectionKind.OTHER_KIND, why) if why else None
 
 
 def brightness(frame: Frame, gain: float = 1.0, top: float | None = None) -> NDArray[np.float32]:

@@ -13,6 +13,8 @@ class RejectionKind(StrEnum):
     CLOUDED = "clouded"
     TEST_SHOT = "test_shot"
     OTHER_SCENE = "other_scene"
+    OTHER_KIND = "other_kind"
+    """Another size, kind of raw, orientation, camera or lens."""
     OTHER = "other"
 
 

@@ -21,10 +21,11 @@ from bruto.sensor.advice import Offer, advise
 from bruto.sensor.blocks import histogram
 from bruto.sensor.blur import edge_blur, edge_widths
 from bruto.sensor.clipping import clipped_percent, headroom
+from bruto.sensor.likeness import cells_of
 from bruto.sensor.motion_blur import TILE, green_tiles, motion, telling_places
 from bruto.sensor.noise import Blocks, blocks_of, dynamic_range_ev, file_noise, picture_noise, shadow_lift_ev
 from bruto.sensor.planes import Plane, levels, planes_of
-from bruto.sensor.report import DETAIL_GRID, DETAIL_MARGIN, GLIMPSE, LIGHT_EV, PictureReport, SensorReport
+from bruto.sensor.report import DETAIL_GRID, DETAIL_MARGIN, LIGHT_EV, PictureReport, SensorReport
 from bruto.sensor.veiling_glare import find_glare, hot_sites
 from bruto.sensor.viewfinder import warning_of
 
@@ -210,9 +211,7 @@ def _glimpse(blocks: list[Blocks]) -> tuple[int, ...]:
     green = np.mean([b.mean for b in blocks if b.channel == 1], axis=0)
     if not green.size:
         return ()
-    light = np.log2(np.maximum(green.astype(np.float32), 1e-4))
-    cells = cv2.resize(light, (GLIMPSE, GLIMPSE), interpolation=cv2.INTER_AREA)
-    return tuple(np.rint(cells * 16).astype(int).ravel().tolist())
+    return tuple(np.rint(cells_of(green) * 16).astype(int).ravel().tolist())
 
 
 def _preview(frame: RawFrame) -> NDArray[np.uint8] | None:

@@ -22,8 +22,6 @@ MEASURE_VERSION = 4
 LIGHT_EV = np.arange(-10, 5.01, 0.25)
 """Edges of the histograms of light, EV from grey."""
 DETAIL_GRID = (18, 24)
-GLIMPSE = 24
-"""Side of the small picture that tells whether two shots show the same, cells."""
 DETAIL_MARGIN = 1.1
 """Noise variance that detail must exceed, times the measured: what the estimate may be short by."""
 
@@ -79,7 +77,7 @@ class SensorReport:
     detail: tuple[tuple[float, ...], ...] = ()
     """Structure finer than noise, relative to the light, by place (rows of a grid, unoriented)."""
     glimpse: tuple[int, ...] = ()
-    """Green light of `GLIMPSE` x `GLIMPSE` cells in steps of 1/16 EV, row by row."""
+    """Green light of `CELLS` x `CELLS` cells (see `sensor.likeness`) in steps of 1/16 EV, row by row."""
     advice: tuple[Advice, ...] = field(default=())
 
     @property

@@ -22,6 +22,7 @@ def _counted(kind: RejectionKind, count: int) -> str:
         RejectionKind.CLOUDED: tr("{count} clouded", count=count),
         RejectionKind.TEST_SHOT: trn("{count} test shot", "{count} test shots", count=count),
         RejectionKind.OTHER_SCENE: trn("{count} shows another scene", "{count} show another scene", count=count),
+        RejectionKind.OTHER_KIND: tr("{count} of another size, camera or lens", count=count),
         RejectionKind.OTHER: trn("{count} unusable", "{count} unusable", count=count),
     }[kind]
 

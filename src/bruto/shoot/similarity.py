@@ -4,25 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from bruto.sensor.report import GLIMPSE, SensorReport
+from bruto.sensor.likeness import CELLS, structure_of
+from bruto.sensor.likeness import likeness as structure_likeness
+from bruto.sensor.report import SensorReport
 from bruto.shoot.shots import Shot
 
 AGAIN_WITHIN_S = 600.0
 """Longest pause between two takes of one view, seconds."""
 SAME_VIEW = 0.6
 """Correlation of structure from which two shots show the same view."""
-MOST_SHIFT = 4
-"""How far the view may have moved between takes, cells of `GLIMPSE`."""
-
-
-def _structure(report: SensorReport) -> NDArray[np.float32]:
-    """Light in stops without its slow course, so that a bright sky over dark land is not likeness yet."""
-    light = np.array(report.glimpse, np.float32).reshape(GLIMPSE, GLIMPSE) / 16
-    return np.clip(light - cv2.GaussianBlur(light, (0, 0), GLIMPSE / 6), -1.5, 1.5)
 
 
 def likeness(a: SensorReport, b: SensorReport) -> float:
@@ -44,12 +36,7 @@ def likeness(a: SensorReport, b: SensorReport) -> float:
     """
     if not a.glimpse or not b.glimpse:
         return 0.0
-    x, y = _structure(a), _structure(b)
-    m = MOST_SHIFT
-    inner = np.ascontiguousarray(x[m:-m, m:-m])
-    if inner.std() < 1e-3 or y.std() < 1e-3:
-        return 0.0
-    return float(cv2.matchTemplate(y, inner, cv2.TM_CCOEFF_NORMED).max())
+    return structure_likeness(*(structure_of(np.reshape(r.glimpse, (CELLS, CELLS)) / 16) for r in (a, b)))
 
 
 def takes_of(shot: Shot, shots: list[Shot], reports: Mapping[str, SensorReport]) -> list[Shot]:

@@ -22,6 +22,7 @@ from bruto.container.dng_reader import read_dng
 from bruto.container.raw_frame import RawFrame
 from bruto.errors import BrutoError
 from bruto.merge.reader import UNREAD
+from bruto.merge.rejection import Rejection, RejectionKind
 from bruto.merge.sky import kernels
 from bruto.merge.sky.frame_assessment import GAP, FrameAssessment, pace_of, plan
 from bruto.merge.sky.night_judge import CHUNK, PLANE_EDGE, Judge
@@ -148,7 +149,7 @@ class NightReader:
             self.first = frame
             return ""
         if frame.codes.shape != self.first.codes.shape or frame.meta.kind != self.first.meta.kind:
-            return tr("different size or kind of raw")
+            return Rejection(RejectionKind.OTHER_KIND, tr("different size or kind of raw"))
         return ""
 
     def plane(self, codes: NDArray[Any], edge: int | None = None) -> NDArray[np.float32]:
