@@ -182,6 +182,8 @@ class Contract(unittest.TestCase):
             nowhere.write_text(json.dumps(json.loads(plan.read_text()) | {"latitude": 0, "longitude": 0}))
             ran = CliRunner().invoke(app, ["plan", "list", str(nowhere)])
             self.assertIn("has no place", str(ran.exception))
+            known = run("list", nowhere, "--shots", folder)  # what was taken is known without a place
+            self.assertEqual((known["matches"], known["forecasts"]), (matches["matches"], []))
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(plan)])
             self.assertIsInstance(ran.exception, BrutoError)  # the plan is not written over
             ran = CliRunner().invoke(app, ["plan", "list", str(plan), "-o", str(folder / "list.html")])

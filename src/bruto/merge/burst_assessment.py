@@ -94,7 +94,7 @@ def judged(
     """
     found: list[BurstAssessment] = []
     first: tuple[Frame, Pyramid, BurstAssessment] | None = None
-    usual = _usual(paths)
+    usual = _usual(paths, check)
     for k, path in enumerate(paths):
         check()
         progress((k + 1) / len(paths), tr("checking {name}", name=path.name))
@@ -126,10 +126,11 @@ def judged(
     yield found
 
 
-def _usual(paths: Sequence[Path]) -> RawMeta | None:
+def _usual(paths: Sequence[Path], check: Callable[[], None]) -> RawMeta | None:
     """Metadata of the first frame of the kind that most are of: one of another set may be among them, also first."""
     kinds: list[list[RawMeta]] = []
     for path in paths:
+        check()
         with contextlib.suppress(BrutoError):
             meta = read_dng_meta(path).meta
             same = next((k for k in kinds if not unlike(k[0], meta)), None)

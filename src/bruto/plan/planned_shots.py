@@ -22,7 +22,7 @@ from bruto.storage.json_files import read_json
 Text = Annotated[str, Field(max_length=400)]
 Number = Annotated[float, Field(ge=0, le=1e7)]
 MOST_ITEMS = 200
-NO_PLACE = tr("Where is it? Type a town on the left, or latitude and longitude: sun, stars and light depend on it.")
+NO_PLACE = tr("Where is it? Type a town, or latitude and longitude: sun, stars and light depend on it.")
 LARGEST = 1 << 20
 """Bytes of a plan's file at most."""
 

@@ -49,19 +49,19 @@ def _list(
     from bruto.plan.shot_list import shot_list, sky_facts
 
     found = load_plan(plan)
-    if not found.placed and shots is None:
+    if not found.placed and (shots is None or output is not None):
         raise BrutoError(
             tr("The plan {name} has no place, on which sun and stars depend. Write its coordinates.", name=plan.name)
         )
-    forecasts = _forecasts(found)
+    forecasts = _forecasts(found) if found.placed else None
     result: dict[str, Any] = {
         "name": found.name,
         "planned_shots": [asdict(s) for s in found.planned_shots],
-        "forecasts": [_calculated(forecasts, s) for s in found.planned_shots] if found.placed else [],
+        "forecasts": [_calculated(forecasts, s) for s in found.planned_shots] if forecasts is not None else [],
         "output": None,
     }
     lines = []
-    if output is not None:
+    if output is not None and forecasts is not None:
         explained = replace(found, planned_shots=tuple(forecasts.explained(s) for s in found.planned_shots))
         _print_list(output, shot_list(explained, sky_facts(found), night), plan, night, overwrite)
         result["output"] = str(output)
@@ -86,7 +86,7 @@ def _list(
         ]
         result["summary"] = asdict(summary(matches))
         lines += [f"{b.planned.title}: {b.state}" + (f" ({b.note})" if b.note else "") for b in matches]
-    if output is None and shots is None:
+    if output is None and shots is None and forecasts is not None:
         for planned in found.planned_shots:
             forecast = forecasts.forecast(planned)
             lines += [f"☐ {planned.title}", *([f"    {forecast.text()}"] if forecast is not None else [])]
